@@ -1,0 +1,36 @@
+"""Refusals in the user's words.
+
+A ``Refusal`` carries what happened, what is safe and what to do. The web turns it into a message
+with the given status; the terminal prints it in one line.
+"""
+
+
+class Refusal(Exception):
+    """Something that was asked cannot be done, and nothing was changed.
+
+    ``status`` is the HTTP status that fits (400 bad value, 404 unknown, 409 not now, 503 away).
+    """
+
+    def __init__(self, message: str, status: int = 400) -> None:
+        super().__init__(message)
+        self.message = message
+        self.status = status
+
+
+class NotFound(Refusal):
+    def __init__(self, message: str) -> None:
+        super().__init__(message, 404)
+
+
+class NotNow(Refusal):
+    """Right in itself, but not while the present state lasts (a capture runs, nothing is armed)."""
+
+    def __init__(self, message: str) -> None:
+        super().__init__(message, 409)
+
+
+class Away(Refusal):
+    """A process that is needed does not answer."""
+
+    def __init__(self, message: str) -> None:
+        super().__init__(message, 503)

@@ -1,0 +1,126 @@
+"""What a meter says: sample peak with fall-back and hold, RMS, and counted clips.
+
+``BlockMeter`` gathers in the block path; ``MeterFace`` turns what was gathered into what is shown.
+"""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from cattailer.core.units import SILENCE_DB, decibels_of
+
+FALL_DB_PER_S = 20.0 / 1.7
+"""Peak fall-back, IEC 60268-18."""
+
+HOLD_S = 2.0
+RMS_SECONDS = 0.3
+CLIP_RUN = 3
+"""This many samples in a row at full scale are a clip."""
+
+Floats = NDArray[np.float32]
+
+
+def full_scale(bits: int) -> float:
+    """The largest value that a converter of ``bits`` can say; 32 (float) counts as 24."""
+    return 1.0 - 2.0 ** -(min(bits, 24) - 1)
+
+
+class BlockMeter:
+    """Gathers peaks, squares and clips over blocks of any size, all channels at once."""
+
+    def __init__(self, channels: int, bits: int = 24) -> None:
+        self._limit = np.float32(full_scale(bits))
+        self._peak = np.zeros(channels, np.float32)
+        self._squares = np.zeros(channels, np.float64)
+        self._samples = 0
+        self._tail = np.zeros((channels, CLIP_RUN), bool)
+        self._tail_set = False
+        self._loudest = np.zeros(channels, np.float32)
+        self._lowest = np.zeros(channels, np.float32)
+        self._power = np.zeros(channels, np.float32)
+        self.clips = np.zeros(channels, np.int64)
+
+    def add(self, block: Floats) -> None:
+        """Takes a block, shape (channels, samples), at least one sample; must be finite."""
+        np.maximum.reduce(block, axis=1, out=self._loudest)
+        np.minimum.reduce(block, axis=1, out=self._lowest)
+        np.negative(self._lowest, out=self._lowest)
+        np.maximum(self._loudest, self._lowest, out=self._loudest)
+        np.maximum(self._peak, self._loudest, out=self._peak)
+        np.vecdot(block, block, out=self._power)
+        self._squares += self._power
+        self._samples += block.shape[1]
+        if self._tail_set or np.maximum.reduce(self._loudest) >= self._limit:
+            self._count_clips(block)
+
+    def _count_clips(self, block: Floats) -> None:
+        over = np.concatenate([self._tail, np.abs(block) >= self._limit], axis=1)
+        full = over[:, :-2] & over[:, 1:-1] & over[:, 2:]
+        self.clips += (full[:, 1:] & ~full[:, :-1]).sum(axis=1)
+        self._tail = over[:, -CLIP_RUN:].copy()
+        self._tail_set = bool(self._tail.any())
+
+    def take(self) -> "Gathered":
+        """What came in since the last call; starts over."""
+        out = Gathered(self._peak, self._squares, self._samples, self.clips.copy())
+        self._peak = np.zeros_like(self._peak)
+        self._squares = np.zeros_like(self._squares)
+        self._samples = 0
+        return out
+
+    def reset_clips(self) -> None:
+        self.clips[:] = 0
+
+
+@dataclass(frozen=True)
+class Gathered:
+    """Peak (linear), sum of squares, sample count, clips so far; arrays of shape (channels,)."""
+
+    peak: Floats
+    squares: NDArray[np.float64]
+    samples: int
+    clips: NDArray[np.int64]
+
+
+@dataclass(frozen=True)
+class Reading:
+    """dBFS as shown, shape (channels,) each; ``max_dbfs`` is the highest since the last reset."""
+
+    peak_dbfs: NDArray[np.float64]
+    hold_dbfs: NDArray[np.float64]
+    rms_dbfs: NDArray[np.float64]
+    max_dbfs: NDArray[np.float64]
+    clips: NDArray[np.int64]
+
+
+class MeterFace:
+    """Fall-back, hold and RMS averaging, driven by sample counts and never by a clock."""
+
+    def __init__(self, channels: int, rate_hz: int) -> None:
+        self._rate = rate_hz
+        self._peak = np.full(channels, SILENCE_DB)
+        self._hold = np.full(channels, SILENCE_DB)
+        self._hold_left_s = np.zeros(channels)
+        self._power = np.zeros(channels)
+        self._max = np.full(channels, SILENCE_DB)
+
+    def show(self, got: Gathered) -> Reading:
+        """The reading after the gathered stretch; an empty stretch changes nothing."""
+        if got.samples:
+            seconds = got.samples / self._rate
+            now = decibels_of(got.peak.astype(np.float64))
+            self._peak = np.maximum(now, self._peak - FALL_DB_PER_S * seconds)
+            self._hold_left_s -= seconds
+            fresh = (now >= self._hold) | (self._hold_left_s <= 0.0)
+            self._hold = np.where(fresh, self._peak, self._hold)
+            self._hold_left_s = np.where(now >= self._hold, HOLD_S, self._hold_left_s)
+            keep = np.exp(-seconds / RMS_SECONDS)
+            self._power = self._power * keep + (1.0 - keep) * got.squares / got.samples
+            self._max = np.maximum(self._max, now)
+        rms = decibels_of(np.sqrt(self._power))
+        return Reading(self._peak.copy(), self._hold.copy(), rms, self._max.copy(), got.clips)
+
+    def reset(self) -> None:
+        self._max[:] = SILENCE_DB
+        self._hold[:] = SILENCE_DB

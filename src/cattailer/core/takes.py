@@ -1,0 +1,47 @@
+"""Which take is heard where."""
+
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True)
+class TakeSpan:
+    """A take on the timeline: ``samples`` from ``start``; a later ``order`` lies on top."""
+
+    take: int
+    track: int
+    path: str
+    start: int
+    samples: int
+    order: int
+
+
+@dataclass(frozen=True)
+class Placed:
+    """A piece of a take that sounds: timeline [start, start+samples), from ``offset`` in the file."""
+
+    take: int
+    track: int
+    path: str
+    start: int
+    samples: int
+    offset: int
+
+
+def topmost(spans: list[TakeSpan]) -> list[Placed]:
+    """The pieces that sound on one track when later takes lie on top of earlier ones.
+
+    Pieces do not overlap and come in timeline order.
+    """
+    placed: list[Placed] = []
+    for span in sorted(spans, key=lambda s: s.order, reverse=True):
+        pieces = [(span.start, span.start + span.samples)]
+        for above in placed:
+            low, high = above.start, above.start + above.samples
+            pieces = [
+                part
+                for a, b in pieces
+                for part in ((a, min(b, low)), (max(a, high), b))
+                if part[0] < part[1]
+            ]
+        placed += [Placed(span.take, span.track, span.path, a, b - a, a - span.start) for a, b in pieces]
+    return sorted(placed, key=lambda p: p.start)

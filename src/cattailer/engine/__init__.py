@@ -1,0 +1,1 @@
+"""The real-time process: drivers, block processing, transport, capture, playback, telemetry."""

@@ -1,0 +1,84 @@
+"""Takes read ahead from disk, in pages that the block path picks up without waiting."""
+
+from collections.abc import Sequence
+from pathlib import Path
+
+import numpy as np
+from numpy.typing import NDArray
+
+from cattailer.core.plan import Plan
+from cattailer.core.takes import Placed
+from cattailer.media import wavfile
+
+PAGE = 16384
+AHEAD_S = 3.0
+
+Floats = NDArray[np.float32]
+
+
+class Playback:
+    """The line of a plan as sound: (track channels, samples) at any timeline position."""
+
+    def __init__(self, plan: Plan) -> None:
+        self.line = plan.line
+        self._channels = [len(t.inputs) for t in plan.tracks]
+        rows = {t.id: sum(self._channels[:n]) for n, t in enumerate(plan.tracks)}
+        self._rows = sum(self._channels)
+        self._line = [(rows[p.track], p) for p in plan.line if p.track in rows]
+        self._infos: dict[str, wavfile.WaveInfo | None] = {}
+        self._pages: dict[int, Floats] = {}
+        self._ahead = int(AHEAD_S * plan.rate_hz)
+        self.silent = not self._line
+        self.missing: list[str] = []
+        self.late = 0
+
+    def pump(self, position: int) -> None:
+        """Reads what will be needed from ``position`` on and lets go of what is past."""
+        if self.silent:
+            return
+        first, last = position // PAGE, (position + self._ahead) // PAGE
+        for number in [n for n in self._pages if not first - 1 <= n <= last + 1]:
+            del self._pages[number]
+        for number in range(first, last + 1):
+            if number not in self._pages:
+                self._pages[number] = self._read_page(number * PAGE)
+
+    def block(self, position: int, count: int) -> Floats | None:
+        """What sounds in [position, position+count), or None where nothing is there yet."""
+        number, at = divmod(position, PAGE)
+        page = self._pages.get(number)
+        if at + count <= PAGE:
+            if page is None:
+                self.late += 1
+                return None
+            return page[:, at : at + count]
+        after = self._pages.get(number + 1)
+        if page is None or after is None:
+            self.late += 1
+            return None
+        return np.concatenate([page[:, at:], after[:, : at + count - PAGE]], axis=1)
+
+    def _read_page(self, start: int) -> Floats:
+        page = np.zeros((self._rows, PAGE), np.float32)
+        for row, piece in self._line:
+            a, b = max(start, piece.start), min(start + PAGE, piece.start + piece.samples)
+            info = self._info(piece) if a < b else None
+            if info is not None:
+                sound = wavfile.read(info, piece.offset + a - piece.start, b - a)
+                page[row : row + sound.shape[0], a - start : a - start + sound.shape[1]] = sound
+        return page
+
+    def _info(self, piece: Placed) -> wavfile.WaveInfo | None:
+        if piece.path not in self._infos:
+            try:
+                self._infos[piece.path] = wavfile.inspect(Path(piece.path))
+            except (OSError, wavfile.NotAWave):
+                self._infos[piece.path] = None
+                self.missing.append(piece.path)
+        return self._infos[piece.path]
+
+
+
+
+def same_line(a: Playback | None, line: Sequence[Placed]) -> bool:
+    return a is not None and tuple(a.line) == tuple(line)

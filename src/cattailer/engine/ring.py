@@ -1,0 +1,57 @@
+"""Rings that one thread writes and others read, without locks.
+
+The writer moves ``written`` only after the samples are in place. A reader copies first and then
+checks that the writer has not come round meanwhile.
+"""
+
+import numpy as np
+from numpy.typing import NDArray
+
+Floats = NDArray[np.float32]
+
+
+class Ring:
+    """The last ``size`` samples of all channels; positions count every sample ever written."""
+
+    def __init__(self, channels: int, size: int) -> None:
+        self.size = size
+        # No power of two between rows: they must not fall on the same cache lines.
+        self._table = np.zeros((channels, size + 464), np.float32)[:, :size]
+        self.written = 0
+
+    def write(self, block: Floats) -> None:
+        """Appends ``block``, shape (channels, samples), at most ``size`` long."""
+        count = block.shape[1]
+        at = self.written % self.size
+        first = min(count, self.size - at)
+        self._table[:, at : at + first] = block[:, :first]
+        if first < count:
+            self._table[:, : count - first] = block[:, first:]
+        self.written += count
+
+    def write_silence(self, count: int) -> None:
+        """Appends silence; of a long stretch only the end is kept, as with sound."""
+        left = min(count, self.size)
+        self.written += count - left
+        while left:
+            at = self.written % self.size
+            part = min(left, self.size - at)
+            self._table[:, at : at + part] = 0.0
+            self.written += part
+            left -= part
+
+    def read(self, start: int, stop: int, rows: NDArray[np.intp] | slice = slice(None)) -> Floats | None:
+        """A copy of [start, stop) of some rows, or None when it has been overwritten already."""
+        at, end = start % self.size, (stop - 1) % self.size + 1
+        if stop - start > self.size:
+            return None
+        if at < end:
+            out = self._table[rows, at:end].copy()
+        else:
+            out = np.concatenate([self._table[rows, at:], self._table[rows, :end]], axis=1)
+        return out if self.oldest <= start else None
+
+    @property
+    def oldest(self) -> int:
+        """The oldest sample that is safe to read while the writer goes on."""
+        return self.written - self.size + 8192 if self.written > self.size - 8192 else 0

@@ -1,0 +1,225 @@
+"""The engine as a process of its own: commands in, telemetry out, over ZeroMQ on this machine only.
+
+Threads: the audio thread runs the driver; the disk thread pumps captures and takes; the telemetry
+thread publishes; the main thread answers commands.
+"""
+
+import gc
+import sys
+import threading
+import time
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import msgpack
+import structlog
+import zmq
+
+from cattailer.core.errors import NotNow, Refusal
+from cattailer.core.plan import Plan
+from cattailer.engine.capture import RunWriter
+from cattailer.engine.driver import OpenDriver
+from cattailer.engine.engine import Engine
+from cattailer.engine.telemetry import Telemetry
+from cattailer.media import journal
+
+log = structlog.get_logger("engine")
+DISK_PAUSE_S = 0.04
+TELL_PAUSE_S = 0.008
+
+
+class EngineServer:
+    """Answers commands; at most one plan runs at a time. Nothing runs until a plan is loaded."""
+
+    def __init__(self, open_driver: OpenDriver, commands: str, telemetry: str) -> None:
+        self._open_driver = open_driver
+        context = zmq.Context.instance()
+        self._commands = context.socket(zmq.REP)
+        self._commands.bind(commands)
+        self._publish = context.socket(zmq.PUB)
+        self._publish.setsockopt(zmq.SNDHWM, 2000)
+        self._publish.bind(telemetry)
+        self._engine: Engine | None = None
+        self._telemetry: Telemetry | None = None
+        self._threads: list[threading.Thread] = []
+        self._going = False
+        self._stopping = False
+        self._known: dict[str, Callable[[dict[str, Any]], Any]] = {
+            "ping": lambda _: "here", "plan": self._plan, "roll": self._roll, "stop": self._stop,
+            "locate": self._locate, "capture": self._capture, "status": self._status,
+            "reset": self._reset, "room": self._room,
+        }
+
+    def serve(self) -> None:
+        """Answers until ``shut_down`` is called; then ends a running capture properly."""
+        while not self._stopping:
+            if self._commands.poll(200):
+                self._commands.send(msgpack.packb(self._answer(self._commands.recv())))
+        self._close_driver()
+
+    def shut_down(self) -> None:
+        self._stopping = True
+
+    def _answer(self, raw: bytes) -> dict[str, Any]:
+        try:
+            message = msgpack.unpackb(raw)
+            command = self._known.get(message.get("command"))
+            if command is None:
+                raise Refusal(f"The engine knows no command {message.get('command')!r}.")
+            return {"ok": True, "value": command(message.get("arguments") or {})}
+        except Refusal as why:
+            return {"ok": False, "message": why.message, "status": why.status}
+        except (KeyError, TypeError, ValueError, AttributeError, msgpack.UnpackException) as why:
+            log.warning("bad command", why=repr(why))
+            return {"ok": False, "message": "The engine could not read that command.", "status": 400}
+        except Exception as why:  # the engine must outlive any single command
+            log.exception("command failed")
+            return {"ok": False, "message": f"The engine could not do that: {why}", "status": 500}
+
+    def _need(self) -> Engine:
+        if self._engine is None:
+            raise NotNow("No session is open in the engine. Open one first.")
+        return self._engine
+
+    def _plan(self, arguments: dict[str, Any]) -> dict[str, Any]:
+        """Runs a plan: swaps it in, or opens the interface anew when the hardware differs."""
+        plan = Plan.from_dict(arguments["plan"])
+        engine = self._engine
+        if engine is not None and plan.session != engine.plan.session and engine.transport.rolling:
+            raise NotNow(f"“{engine.plan.title}” is rolling. Stop it before opening another session.")
+        if engine is not None and plan.same_hardware(engine.plan):
+            swap = engine.set_plan(plan)
+            engine.between_blocks(lambda: self._swap(engine, plan, swap))
+        else:
+            if engine is not None and engine.transport.rolling:
+                raise NotNow("Rate and buffer cannot change while the timeline rolls. Stop first.")
+            driver = self._open_driver(plan)
+            self._close_driver()
+            self._start(Engine(driver, plan))
+        return self._status({})
+
+    @staticmethod
+    def _swap(engine: Engine, plan: Plan, swap: Callable[[], None]) -> None:
+        if plan.session != engine.plan.session:
+            engine.transport.locate(0, plan.rate_hz)
+        swap()
+
+    def _start(self, engine: Engine) -> None:
+        self._engine = engine
+        self._telemetry = Telemetry(engine, self._publish)
+        self._going = True
+        gc.collect()
+        gc.freeze()
+        gc.set_threshold(50_000, 50, 100)
+        sys.setswitchinterval(0.0005)
+        self._threads = [
+            threading.Thread(target=self._audio, args=(engine,), name="audio", daemon=True),
+            threading.Thread(target=self._pump, args=(engine.pump, DISK_PAUSE_S), name="disk", daemon=True),
+            threading.Thread(target=self._pump, args=(self._telemetry.pump, TELL_PAUSE_S), name="tell", daemon=True),
+        ]
+        for thread in self._threads:
+            thread.start()
+
+    def _audio(self, engine: Engine) -> None:
+        try:
+            engine.driver.run(engine.process, lambda: self._going)
+        except Exception:
+            log.exception("the interface stopped delivering")
+            engine.told.append({
+                "topic": "event", "kind": "halt",
+                "message": "The interface stopped delivering sound. What was captured is kept. Restart Cattailer.",
+            })
+
+    def _pump(self, work: Callable[[], None], pause_s: float) -> None:
+        while self._going:
+            try:
+                work()
+            except Exception:
+                log.exception("a helper thread stumbled")
+            time.sleep(pause_s)
+
+    def _close_driver(self) -> None:
+        engine = self._engine
+        if engine is None:
+            return
+        if engine.transport.rolling:
+            engine.between_blocks(engine.stop)
+        self._await_run(engine)
+        self._going = False
+        for thread in self._threads:
+            thread.join(5.0)
+        engine.pump()
+        self._engine = None
+
+    def _await_run(self, engine: Engine, seconds: float = 10.0) -> None:
+        until = time.monotonic() + seconds
+        while engine.run is not None and time.monotonic() < until:
+            time.sleep(0.01)
+
+    def _roll(self, _: dict[str, Any]) -> dict[str, Any]:
+        engine = self._need()
+        engine.between_blocks(engine.transport.roll)
+        return self._status({})
+
+    def _stop(self, _: dict[str, Any]) -> dict[str, Any]:
+        """Stops; answers once the files of a run are closed, so that they can be entered at once."""
+        engine = self._need()
+        run = engine.run
+        engine.between_blocks(engine.stop)
+        self._await_run(engine)
+        return {**self._status({}), "journal": str(run.story.path) if run and run.story else None}
+
+    def _locate(self, arguments: dict[str, Any]) -> dict[str, Any]:
+        engine = self._need()
+        position = int(arguments["position"])
+        engine.between_blocks(lambda: engine.transport.locate(position, engine.plan.rate_hz))
+        return self._status({})
+
+    def _capture(self, arguments: dict[str, Any]) -> dict[str, Any]:
+        """Opens the files, then captures from the position at which the command came."""
+        engine = self._need()
+        if engine.transport.state == "capturing":
+            raise NotNow("A capture is already running.")
+        self._await_run(engine)
+        head = dict(arguments["head"])
+        head["files"] = tuple(journal.RunFile(**{**f, "inputs": tuple(f["inputs"])}) for f in head["files"])
+        if head["session"] != engine.plan.session:
+            raise NotNow("Another session is open in the engine. Open this one first.")
+        run = self._open_run(engine, arguments, {**head, "start": engine.transport.position})
+        engine.between_blocks(lambda: engine.begin_run(run))
+        return self._status({})
+
+    @staticmethod
+    def _open_run(engine: Engine, arguments: dict[str, Any], head: dict[str, Any]) -> RunWriter:
+        try:
+            return engine.make_run(Path(arguments["folder"]), arguments["stem"], journal.RunHead(**head))
+        except FileExistsError as why:
+            raise NotNow(f"A file called {Path(why.filename).name} is already there, so nothing was captured.") from why
+        except OSError as why:
+            what = why.strerror or str(why)
+            raise Refusal(f"The media folder cannot be written ({what}), so nothing was captured.", 503) from why
+
+    def _reset(self, _: dict[str, Any]) -> None:
+        self._need()
+        if self._telemetry is not None:
+            self._telemetry.reset()
+
+    def _room(self, arguments: dict[str, Any]) -> dict[str, Any]:
+        engine = self._need()
+        engine.driver.command(str(arguments["name"]), arguments.get("arguments") or {})
+        return engine.driver.status()
+
+    def _status(self, _: dict[str, Any]) -> dict[str, Any]:
+        engine = self._engine
+        if engine is None:
+            return {"session": None, "state": "stopped"}
+        latency = engine.driver.latency
+        return {
+            "session": engine.plan.session, "revision": engine.plan.revision, "rate": engine.plan.rate_hz,
+            "state": engine.transport.state, "position": engine.transport.position,
+            "run": engine.run.head.run if engine.run else None, "dropouts": engine.dropouts,
+            "round_trip_samples": latency.round_trip_samples, "missing": engine.missing,
+            "interface": engine.driver.status(),
+        }
+

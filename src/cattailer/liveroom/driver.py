@@ -1,0 +1,110 @@
+"""The stand-in as a driver: the engine cannot tell it from an interface.
+
+It implements the driver port (``cattailer.engine.driver``) without importing it.
+"""
+
+from collections import deque
+from collections.abc import Callable
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from cattailer.core.errors import Refusal
+from cattailer.core.interface import Profile
+from cattailer.core.latency import Latency
+from cattailer.core.plan import Preamps
+from cattailer.core.timeline import TempoMap
+from cattailer.liveroom.clock import Clock
+from cattailer.liveroom.converters import quantise
+from cattailer.liveroom.players import MODES
+from cattailer.liveroom.room import Room
+
+Floats = NDArray[np.float32]
+
+
+class LiveRoom:
+    """A made-up interface in a made-up room. ``cables`` are (output, input) pairs, counted from 0."""
+
+    def __init__(
+        self, profile: Profile, rate_hz: int, period: int, clock: Clock, tempo: TempoMap,
+        cables: tuple[tuple[int, int], ...] = (), seed: int = 1,
+    ) -> None:
+        profile.check_rate(rate_hz)
+        profile.check_period(period)
+        self.profile = profile
+        self.rate_hz = rate_hz
+        self.period = period
+        self.clock = clock
+        self.room = Room(profile, rate_hz, tempo, seed)
+        self.room.start()
+        self.latency: Latency = profile.latency(period)
+        self._asked: deque[Callable[[int], None]] = deque()
+        self._cable_outputs = np.array([c[0] for c in cables], np.intp)
+        self._cable_inputs = np.array([c[1] for c in cables], np.intp)
+        self._outputs = np.zeros((profile.outputs, period), np.float32)
+        self._played = np.zeros((profile.outputs, self.latency.round_trip_samples), np.float32)
+        self._heard: tuple[bool, int, int] = (False, 0, 0)
+        self.sample = 0
+
+    def set_preamps(self, preamps: Preamps) -> None:
+        self._asked.append(lambda now: self.room.set_preamps(preamps, now))
+
+    def set_tempo(self, tempo: TempoMap) -> None:
+        self._asked.append(lambda now: self.room.set_tempo(tempo, now))
+
+    def command(self, name: str, arguments: dict[str, Any]) -> None:
+        """The stand-in's own panel. Raises Refusal for what it does not know."""
+        if name != "ask":
+            raise Refusal(f"The live room knows no command {name!r}.")
+        player, mode = str(arguments.get("player")), str(arguments.get("mode"))
+        if player not in self.room.players:
+            raise Refusal(f"No player here is called {player!r}.", 404)
+        if mode not in MODES:
+            raise Refusal(f"Players can {', '.join(MODES)}; not {mode!r}.")
+        self._asked.append(lambda now: self.room.ask(player, mode, now))
+
+    def status(self) -> dict[str, Any]:
+        return {"players": {name: p.mode for name, p in self.room.players.items()}}
+
+    def run(self, process: Any, going: Callable[[], bool]) -> None:
+        """Calls ``process(inputs, outputs, sample, lost)`` block after block while ``going()``.
+
+        ``process`` answers what the timeline does from this block on: (rolling, position, seed).
+        """
+        self.clock.start(self.rate_hz, self.period, self.sample)
+        while going():
+            lost = self.clock.wait(self.sample + self.period)
+            self.sample += lost
+            while self._asked:
+                self._asked.popleft()(self.sample)
+            self._block(process, lost)
+
+    def _block(self, process: Any, lost: int) -> None:
+        start, period = self.sample, self.period
+        inputs = self.room.read(start, start + period)
+        if len(self._cable_inputs):
+            inputs = self._through_cables(inputs, lost)
+        rolling, position, seed = process(inputs, self._outputs, start, lost)
+        expected = self._heard[1] + period + lost if self._heard[0] else position
+        if (rolling, seed) != (self._heard[0], self._heard[2]) or (rolling and position != expected):
+            self.room.timeline(start + self.latency.round_trip_samples, rolling, position, seed)
+        self._heard = (rolling, position, seed)
+        if len(self._cable_inputs):
+            self._played[:, :-period] = self._played[:, period:]
+            self._played[:, -period:] = self._outputs
+        self.sample += period
+
+    def _through_cables(self, inputs: Floats, lost: int) -> Floats:
+        """What was played one round trip ago arrives again; nothing was played while samples were lost."""
+        if lost:
+            gone = min(lost, self._played.shape[1])
+            self._played[:, : self._played.shape[1] - gone] = self._played[:, gone:].copy()
+            self._played[:, self._played.shape[1] - gone :] = 0.0
+        back = self._played[self._cable_outputs, : self.period]
+        gain = self.room.line_gain[self._cable_inputs, np.newaxis]
+        arriving = back * gain
+        quantise(arriving, arriving)
+        joined = inputs.copy()
+        joined[self._cable_inputs] = arriving
+        return joined

@@ -1,0 +1,149 @@
+"""Players: they rest, give a level check, play as in performance, or follow the timeline."""
+
+import bisect
+from dataclasses import dataclass
+from fractions import Fraction
+from functools import lru_cache
+
+import numpy as np
+from numpy.typing import NDArray
+
+from cattailer.core.timeline import TempoMap
+from cattailer.core.units import amplitude
+from cattailer.liveroom import instruments, tune
+
+Floats = NDArray[np.float32]
+
+MODES = ("rest", "check", "perform", "follow")
+CHECK_DB = -6.0
+"""People check softer than they play."""
+
+RUN_THROUGH_DB = -3.0
+_JITTER_S = 0.006
+_JITTER_MAX_S = 0.018
+CHECK_QUARTERS = 4 * tune.BEATS
+
+
+@dataclass(frozen=True)
+class Stretch:
+    """From room sample ``since`` on: silent, or at tune position ``position`` and counting.
+
+    ``loop_quarters`` is how much of the tune comes round and round.
+    """
+
+    since: int
+    playing: bool
+    position: int = 0
+    gain_db: float = 0.0
+    seed: int = 0
+    loop_quarters: int = tune.QUARTERS
+
+
+@dataclass(frozen=True)
+class _Humanity:
+    """One time through: lateness in samples, force factors; force 0 is a missed note."""
+
+    late: list[int]
+    force: list[float]
+
+
+class Player:
+    """One player and their part. ``sources`` are (source row, instrument) that sound together."""
+
+    def __init__(self, name: str, rows: tuple[tuple[int, str], ...], rate_hz: int, tempo: TempoMap) -> None:
+        self.name = name
+        self.mode = "follow"
+        self._rows = rows
+        self._rate = rate_hz
+        self._notes = tune.parts()[name]
+        self._stretches: list[Stretch] = [Stretch(-(1 << 40), False)]
+        self._human = lru_cache(maxsize=8)(self._make_human)
+        self._render = lru_cache(maxsize=4096)(self._make_note)
+        self._longest = 0
+        self.set_tempo(tempo)
+
+    def set_tempo(self, tempo: TempoMap) -> None:
+        self._starts = [tempo.sample_at(n.quarter) for n in self._notes]
+        ends = [tempo.sample_at(n.quarter + n.quarters) for n in self._notes]
+        self._laps = {quarters: tempo.sample_at(Fraction(quarters)) for quarters in (tune.QUARTERS, CHECK_QUARTERS)}
+        tenths = [max(1, round(10 * (b - a) / self._rate)) for a, b in zip(self._starts, ends, strict=True)]
+        self._warm(tenths)
+
+    def begin(self, stretch: Stretch) -> None:
+        """Sets what is played from ``stretch.since`` on; forgets what was planned after that."""
+        kept = [s for s in self._stretches if s.since < stretch.since]
+        self._stretches = [*kept[-4:], stretch]
+
+    def _warm(self, tenths: list[int]) -> None:
+        """Renders every note of the part, so that none is rendered while playing."""
+        self._sounds = [
+            [(row, self._render(instrument, note.pitch, length)) for row, instrument in self._rows]
+            for note, length in zip(self._notes, tenths, strict=True)
+        ]
+        self._longest = max(len(sound) for note in self._sounds for _, sound in note)
+
+    def add_to(self, sources: Floats, offset: int, start: int, stop: int) -> None:
+        """Adds what sounds in room samples [start, stop) to ``sources[row, offset:…]``."""
+        slack = int(_JITTER_MAX_S * self._rate)
+        for n, stretch in enumerate(self._stretches):
+            until = self._stretches[n + 1].since if n + 1 < len(self._stretches) else 1 << 60
+            first = max(stretch.since, start - self._longest - slack)
+            last = min(until, stop + slack)
+            if stretch.playing and first < last:
+                self._add_stretch(stretch, first, last, sources, offset, start, stop)
+
+    def _add_stretch(
+        self, stretch: Stretch, first: int, last: int, sources: Floats, offset: int, start: int, stop: int
+    ) -> None:
+        """Adds the notes of one stretch whose nominal start lies in [first, last)."""
+        length = self._laps[stretch.loop_quarters]
+        gain = amplitude(stretch.gain_db)
+        zero = stretch.since - stretch.position
+        for lap in range((first - zero) // length, (last - 1 - zero) // length + 1):
+            base = zero + lap * length
+            low = bisect.bisect_left(self._starts, max(0, first - base))
+            high = bisect.bisect_left(self._starts, min(length, last - base))
+            if low == high:
+                continue
+            human = self._human(stretch.seed + lap)
+            for i in range(low, high):
+                at = max(stretch.since, base + self._starts[i] + human.late[i])
+                force = self._notes[i].force * human.force[i] * gain
+                if at >= stop or not force:
+                    continue
+                for row, sound in self._sounds[i]:
+                    a, b = max(start, at), min(stop, at + len(sound))
+                    if a < b:
+                        target = sources[row, offset + a - start : offset + b - start]
+                        target += sound[a - at : b - at] * np.float32(force)
+
+    def _make_human(self, seed: int) -> _Humanity:
+        """How this player plays this pass; a mishap happens about once in two passes."""
+        rng = np.random.default_rng([abs(seed), sum(map(ord, self.name))])
+        count = len(self._notes)
+        late = np.clip(rng.normal(0, _JITTER_S, count), -_JITTER_MAX_S, _JITTER_MAX_S)
+        force = np.clip(rng.normal(1.0, 0.08, count) * rng.uniform(0.94, 1.04), 0.6, 1.15)
+        if rng.random() < 0.5:
+            force[int(rng.integers(count))] = 0.0
+        return _Humanity((late * self._rate).astype(int).tolist(), force.tolist())
+
+    def _make_note(self, instrument: str, pitch: float, tenths: int) -> Floats:
+        hz = 440.0 * 2.0 ** ((pitch - 69.0) / 12.0)
+        seed = [int(pitch * 16), tenths, sum(map(ord, instrument))]
+        return instruments.BY_NAME[instrument](self._rate, hz, tenths / 10.0, np.random.default_rng(seed))
+
+
+def stretch_for(mode: str, since: int, rolling: bool, position: int, seed: int) -> Stretch:
+    """What a player asked to ``mode`` does from ``since`` on, the timeline being as told.
+
+    ``position`` is the timeline's at ``since`` while it rolls. While it stands still, followers run
+    through the tune by themselves, a little softer.
+    """
+    if mode == "rest":
+        return Stretch(since, False)
+    if mode == "check":
+        return Stretch(since, True, 0, CHECK_DB, seed, CHECK_QUARTERS)
+    if mode == "follow" and rolling:
+        return Stretch(since, True, position, 0.0, seed)
+    gain = 0.0 if mode == "perform" else RUN_THROUGH_DB
+    return Stretch(since, True, 0, gain, seed)

@@ -1,0 +1,145 @@
+"""The room: sources at their seats, microphones, the barn, and the words at the interface.
+
+Time is the engine's sample count: ``read(start, stop)`` gives what arrives in [start, stop). What
+is rendered ahead is thrown away from the moment on at which a player or the timeline changes.
+"""
+
+import numpy as np
+from numpy.typing import NDArray
+
+from cattailer.core.interface import Profile
+from cattailer.core.plan import Preamps
+from cattailer.core.timeline import TempoMap
+from cattailer.liveroom import stage, tune
+from cattailer.liveroom.barn import PARTITION, Barn
+from cattailer.liveroom.converters import Converters
+from cattailer.liveroom.players import Player, stretch_for
+
+Floats = NDArray[np.float32]
+_SIZE = 8 * PARTITION + 464  # no power of two: rows must not fall on the same cache lines
+_PAST = 2 * PARTITION
+_APART = 331
+
+
+class Room:
+    def __init__(self, profile: Profile, rate_hz: int, tempo: TempoMap, seed: int = 1) -> None:
+        self._converters = Converters(profile)
+        self._barn = Barn(rate_hz)
+        self._seed = seed
+        self._rolling = False
+        self._tempo = tempo
+        self.players = {
+            name: Player(name, tuple((stage.SOURCES.index(s), s) for s in self._sounds_of(name)), rate_hz, tempo)
+            for name in tune.PARTS
+        }
+        paths = stage.paths(profile.inputs, rate_hz)
+        self._pressure = paths.source_pressure
+        self._count = len(stage.SOURCES)
+        # The barn's tail stands below the sources, as one more of them.
+        self._table = np.zeros((self._count + 1, _SIZE), np.float32)
+        self._sources, self._tail = self._table[: self._count], self._table[self._count]
+        self._words = np.zeros((profile.inputs, _SIZE), np.float32)
+        self._plugged = int(np.flatnonzero(paths.gain.any(axis=1)).max()) + 1
+        self._heard = [(row, *_arrivals(paths, row)) for row in np.flatnonzero(paths.gain.any(axis=1)).tolist()]
+        self._arriving = np.zeros((len(self._table), PARTITION + 112), np.float32)
+        self._volts = np.zeros((self._plugged, PARTITION + 112), np.float32)
+        self._base = -_PAST
+        self._done = 0
+        self._tail_done = 0
+
+    @staticmethod
+    def _sounds_of(player: str) -> list[str]:
+        return [s for s in stage.SOURCES if s == player or s.startswith(f"{player}-")]
+
+    @property
+    def line_gain(self) -> Floats:
+        return self._converters.line_gain
+
+    def start(self) -> None:
+        """Everybody sits down and begins what they were asked for."""
+        for player in self.players.values():
+            player.begin(stretch_for(player.mode, 0, False, 0, self._seed))
+
+    def set_preamps(self, preamps: Preamps, now: int) -> None:
+        self._converters.set_preamps(preamps)
+        self._forget(now)
+
+    def set_tempo(self, tempo: TempoMap, now: int) -> None:
+        if tempo == self._tempo:
+            return
+        self._tempo = tempo
+        for player in self.players.values():
+            player.set_tempo(tempo)
+        self._forget(now)
+
+    def ask(self, name: str, mode: str, now: int) -> None:
+        """Asks a player to rest, check, perform or follow, from ``now`` on."""
+        player = self.players[name]
+        player.mode = mode
+        if mode != "follow" or not self._rolling:
+            player.begin(stretch_for(mode, now, False, 0, self._seed + now))
+        else:
+            at = self._timeline_position + now - self._timeline_since
+            player.begin(stretch_for(mode, now, True, at, self._timeline_seed))
+        self._forget(now)
+
+    def timeline(self, since: int, rolling: bool, position: int, seed: int) -> None:
+        """From ``since`` on the players hear the timeline do this; followers go with it."""
+        self._rolling = rolling
+        self._timeline_since, self._timeline_position, self._timeline_seed = since, position, seed
+        for player in self.players.values():
+            if player.mode == "follow":
+                player.begin(stretch_for("follow", since, rolling, position, seed if rolling else since))
+        self._forget(since)
+
+    def _forget(self, since: int) -> None:
+        self._done = min(self._done, since)
+
+    def read(self, start: int, stop: int) -> Floats:
+        """Words at the converters, shape (inputs, stop-start); a view, good until the next call.
+
+        Time never runs backwards; a stretch that nobody read (a dropout) is rendered all the same.
+        """
+        self._now = start
+        while self._done < stop:
+            self._render(self._done, min((self._done // PARTITION + 1) * PARTITION, self._done + PARTITION))
+        return self._words[:, start - self._base : stop - self._base]
+
+    def _render(self, start: int, stop: int) -> None:
+        if stop - self._base > _SIZE:
+            self._shift(start)
+        a, b = start - self._base, stop - self._base
+        sources = self._sources
+        sources[:, a:b] = 0.0
+        for player in self.players.values():
+            player.add_to(sources, a, start, stop)
+        if start % PARTITION == 0 and start >= self._tail_done:
+            bus = self._pressure @ sources[:, a - PARTITION : a]
+            self._tail[a : a + PARTITION] = self._barn.answer(bus)
+            self._tail_done = start + PARTITION
+        count = stop - start
+        volts = self._volts[:, :count]
+        for row, gains, heard in self._heard:
+            for n, (source, delay) in enumerate(heard):
+                self._arriving[n, :count] = self._table[source, a - delay : b - delay]
+            np.matmul(gains, self._arriving[: len(heard), :count], out=volts[row])
+        self._converters.words(volts, start, self._words[:, a:b])
+        self._done = stop
+
+    def _shift(self, start: int) -> None:
+        """Makes room at the end; keeps what delays and the caller may still reach back to."""
+        low = min(start, self._now) - _PAST - self._base
+        for table in (self._table, self._words):
+            table[:, : _SIZE - low] = table[:, low:].copy()
+        self._base += low
+
+
+def _arrivals(paths: stage.Paths, row: int) -> tuple[Floats, list[tuple[int, int]]]:
+    """What one input hears: gains, and (table row, delay) for each. Neighbours hear the tail apart."""
+    sources = np.flatnonzero(paths.gain[row]).tolist()
+    gains = paths.gain[row][sources]
+    heard = [(s, int(paths.delay[row, s])) for s in sources]
+    if paths.diffuse[row]:
+        gains = np.append(gains, paths.diffuse[row])
+        heard.append((paths.gain.shape[1], row % 4 * _APART))
+    return gains, heard

@@ -1,0 +1,1 @@
+"""Open file formats: Broadcast WAV and RF64, waveform overviews, the run journal, profiles."""

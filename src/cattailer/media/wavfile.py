@@ -1,0 +1,136 @@
+"""Reading WAV, Broadcast WAV and RF64, whole files and files that a crash cut short."""
+
+import os
+import re
+import struct
+from dataclasses import dataclass
+from pathlib import Path
+from typing import BinaryIO
+from xml.sax.saxutils import unescape
+
+import numpy as np
+from numpy.typing import NDArray
+
+from cattailer.media import bwf
+from cattailer.media.pcm import unpack
+
+
+class NotAWave(ValueError):
+    """The file is not a WAV that can be read; the message says why."""
+
+
+@dataclass(frozen=True)
+class WaveInfo:
+    """``start`` is the time reference in samples; ``cut_short`` when the header promised more or less."""
+
+    path: Path
+    format: bwf.Format
+    frames: int
+    data_offset: int
+    start: int
+    track_names: tuple[str, ...]
+    markers: tuple[bwf.Marker, ...]
+    rf64: bool
+    cut_short: bool
+
+
+def inspect(path: Path) -> WaveInfo:
+    """Reads the header. Raises NotAWave, or OSError when the file cannot be opened."""
+    with open(path, "rb") as file:
+        size = os.fstat(file.fileno()).st_size
+        return _inspect(file, path, size)
+
+
+def _inspect(file: BinaryIO, path: Path, size: int) -> WaveInfo:
+    head = file.read(12)
+    if len(head) < 12 or head[:4] not in (b"RIFF", b"RF64") or head[8:] != b"WAVE":
+        raise NotAWave(f"{path.name} is not a WAV file")
+    fmt: bwf.Format | None = None
+    data_offset = data_bytes = long_bytes = start = 0
+    names: tuple[str, ...] = ()
+    offsets: dict[int, int] = {}
+    labels: dict[int, str] = {}
+    at = 12
+    while at + 8 <= size:
+        file.seek(at)
+        name, length = struct.unpack("<4sI", file.read(8))
+        if name == b"data":
+            data_offset, data_bytes = at + 8, length
+            if length == 0xFFFFFFFF and head[:4] == b"RF64":
+                data_bytes = long_bytes
+            length = data_bytes
+            if length == 0 or at + 8 + length > size:
+                break
+        elif name == b"ds64":
+            long_bytes = struct.unpack("<QQ", file.read(16))[1]
+        elif name == b"fmt ":
+            fmt = _format(file.read(min(length, 40)), path)
+        elif name == b"bext":
+            body = file.read(min(length, 602))
+            start = struct.unpack("<Q", body[338:346])[0] if len(body) >= 346 else 0
+        elif name == b"iXML":
+            text = file.read(min(length, 1 << 20)).decode("utf-8", "replace")
+            names = tuple(unescape(n) for n in re.findall(r"<NAME>(.*?)</NAME>", text))
+        elif name == b"cue ":
+            body = file.read(min(length, 1 << 20))
+            for n in range((len(body) - 4) // 24):
+                number, _, _, _, _, offset = struct.unpack_from("<II4sIII", body, 4 + 24 * n)
+                offsets[number] = offset
+        elif name == b"LIST":
+            labels |= _labels(file.read(min(length, 1 << 20)))
+        at += 8 + length + length % 2
+    if fmt is None or not data_offset:
+        raise NotAWave(f"{path.name} has no sound in it that can be read")
+    there = size - data_offset
+    cut = data_bytes > there or (data_bytes == 0 and there > 0)
+    frames = (there if cut else data_bytes) // fmt.frame_bytes
+    markers = tuple(bwf.Marker(offset, labels.get(n, "")) for n, offset in sorted(offsets.items()))
+    return WaveInfo(path, fmt, frames, data_offset, start, names, markers, head[:4] == b"RF64", cut)
+
+
+def _format(body: bytes, path: Path) -> bwf.Format:
+    if len(body) < 16:
+        raise NotAWave(f"{path.name} has a damaged header")
+    tag, channels, rate_hz, _, _, bits = struct.unpack("<HHIIHH", body[:16])
+    if tag == 0xFFFE and len(body) >= 26:
+        tag = struct.unpack("<H", body[24:26])[0]
+    if (tag, bits) not in ((1, 16), (1, 24), (3, 32)) or not channels or not rate_hz:
+        raise NotAWave(f"{path.name} holds {bits} bit sound of a kind (tag {tag}) that is not read here")
+    return bwf.Format(rate_hz, channels, bits)
+
+
+def _labels(body: bytes) -> dict[int, str]:
+    out: dict[int, str] = {}
+    at = 4
+    while body[:4] == b"adtl" and at + 12 <= len(body):
+        name, length, number = struct.unpack_from("<4sII", body, at)
+        if name == b"labl":
+            out[number] = body[at + 12 : at + 8 + length].rstrip(b"\0").decode("utf-8", "replace")
+        at += 8 + length + length % 2
+    return out
+
+
+def read(info: WaveInfo, start: int = 0, frames: int | None = None) -> NDArray[np.float32]:
+    """Samples [start, start+frames) as float32, shape (channels, frames); ends where the file ends."""
+    count = info.frames - start if frames is None else min(frames, info.frames - start)
+    with open(info.path, "rb") as file:
+        file.seek(info.data_offset + start * info.format.frame_bytes)
+        data = file.read(max(0, count) * info.format.frame_bytes)
+    return unpack(data, info.format.channels, info.format.bits)
+
+
+def mend(path: Path) -> WaveInfo:
+    """Makes the header of a file that was cut short true to what is in it, and says what that is.
+
+    Only files that Cattailer began are changed; what is already true is left alone.
+    """
+    info = inspect(path)
+    there = (path.stat().st_size - info.data_offset) // info.format.frame_bytes
+    if info.data_offset == bwf.HEADER_BYTES and there != info.frames or info.cut_short:
+        with open(path, "r+b", buffering=0) as file:
+            if info.data_offset == bwf.HEADER_BYTES:
+                fact_at = bwf.fact_offset(info.format)
+                file.truncate(info.data_offset + there * info.format.frame_bytes)
+                bwf.write_sizes(file, there, info.format, fact_at)
+            os.fsync(file.fileno())
+    return inspect(path)
