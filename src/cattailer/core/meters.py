@@ -124,3 +124,18 @@ class MeterFace:
     def reset(self) -> None:
         self._max[:] = SILENCE_DB
         self._hold[:] = SILENCE_DB
+
+
+TARGET_WINDOW_DBFS = (-18.0, -12.0)
+NO_SIGNAL_DBFS = -60.0
+
+
+def zones(hold_dbfs: NDArray[np.float64], clips: NDArray[np.int64], window: tuple[float, float]) -> list[str]:
+    """Where each held peak lies against the target window: none, below, in, above or clipped.
+
+    Clipped stays until the count is reset.
+    """
+    low, high = window
+    places = np.digitize(hold_dbfs, [NO_SIGNAL_DBFS, low, np.nextafter(high, np.inf)])
+    names = ("none", "below", "in", "above")
+    return ["clipped" if clip else names[place] for place, clip in zip(places, clips, strict=True)]

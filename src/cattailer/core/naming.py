@@ -33,6 +33,7 @@ def safe_part(text: str, limit: int = 60) -> str:
     """
     plain = unicodedata.normalize("NFKD", text)
     plain = "".join(c for c in plain if not unicodedata.combining(c))
+    plain = re.sub(r"['’]", "", plain)
     plain = re.sub(r"[^\w.-]+", "-", plain, flags=re.ASCII)
     plain = re.sub(r"-{2,}", "-", plain).strip("-._")[:limit].strip("-._")
     if not plain or plain.split(".")[0].lower() in _RESERVED:

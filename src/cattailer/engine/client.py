@@ -43,7 +43,7 @@ class Listener:
     """A subscription to telemetry; use it from one thread."""
 
     def __init__(self, telemetry: str, topics: tuple[str, ...]) -> None:
-        self._socket = zmq.Context.instance().socket(zmq.SUB)
+        self._socket: zmq.Socket[bytes] = zmq.Context.instance().socket(zmq.SUB)
         self._socket.setsockopt(zmq.LINGER, 0)
         self._socket.setsockopt(zmq.RCVHWM, 500)
         self._socket.connect(telemetry)

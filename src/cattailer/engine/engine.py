@@ -47,9 +47,8 @@ class Patched:
 
     @staticmethod
     def _from_inputs(to_main: Floats, rows: NDArray[np.intp], inputs: int) -> Floats:
-        out = np.zeros((2, inputs), np.float32)
-        np.add.at(out, (slice(None), rows), to_main)
-        return out
+        feeds = rows[:, np.newaxis] == np.arange(inputs)
+        return np.ascontiguousarray(to_main @ feeds.astype(np.float32))
 
 
 class Engine:
@@ -190,8 +189,8 @@ class Engine:
         """Opens the files of a run; nothing is captured yet. Raises OSError."""
         return RunWriter(folder, stem, head, self.ring, self.told.append)
 
-    def begin_run(self, run: RunWriter) -> None:
-        """In the block path: captures from the run's start position on.
+    def begin_run(self, run: RunWriter, samples: int | None = None) -> None:
+        """In the block path: captures from the run's start position on, for ``samples`` if given.
 
         Hardware inputs arrive one round trip late. When the timeline rolls already it is a little
         past that position, and the ring still holds what belongs there.
@@ -201,7 +200,10 @@ class Engine:
             raise NotNow("The position was moved just now, so nothing was captured. Press Capture again.")
         self.transport.capture()
         self.run = run
-        run.begin(self.ring.written + self.driver.latency.round_trip_samples - moved)
+        first = self.ring.written + self.driver.latency.round_trip_samples - moved
+        run.begin(first)
+        if samples is not None:
+            run.finish(first + samples)
 
     def stop(self) -> None:
         """In the block path: stops, and ends the run where the timeline stopped."""

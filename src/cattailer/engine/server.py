@@ -34,7 +34,7 @@ class EngineServer:
 
     def __init__(self, open_driver: OpenDriver, commands: str, telemetry: str) -> None:
         self._open_driver = open_driver
-        context = zmq.Context.instance()
+        context: zmq.Context[zmq.Socket[bytes]] = zmq.Context.instance()
         self._commands = context.socket(zmq.REP)
         self._commands.bind(commands)
         self._publish = context.socket(zmq.PUB)

@@ -9,7 +9,7 @@ import msgpack
 import numpy as np
 import zmq
 
-from cattailer.core.meters import BlockMeter, MeterFace, Reading
+from cattailer.core.meters import TARGET_WINDOW_DBFS, BlockMeter, MeterFace, Reading, zones
 from cattailer.core.timeline import clock_text
 from cattailer.engine.engine import Engine
 
@@ -89,11 +89,12 @@ class Telemetry:
         self._socket.send_multipart([topic.encode(), msgpack.packb(message)], zmq.NOBLOCK)
 
 
-def _meters(reading: Reading) -> dict[str, list[float]]:
+def _meters(reading: Reading) -> dict[str, Any]:
     return {
         "peak": np.round(reading.peak_dbfs, 1).tolist(),
         "hold": np.round(reading.hold_dbfs, 1).tolist(),
         "rms": np.round(reading.rms_dbfs, 1).tolist(),
         "max": np.round(reading.max_dbfs, 1).tolist(),
         "clips": reading.clips.tolist(),
+        "zone": zones(reading.hold_dbfs, reading.clips, TARGET_WINDOW_DBFS),
     }

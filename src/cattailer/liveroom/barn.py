@@ -23,7 +23,7 @@ def impulse_response(rate_hz: int, seed: int) -> NDArray[np.float32]:
     hz = fft.rfftfreq(PARTITION, 1 / rate_hz)
     corner = 5200.0 * 10.0 ** (-0.6 * np.arange(parts) * PARTITION / rate_hz)
     dull = fft.irfft(spectrum / np.sqrt(1 + (hz / corner[:, None]) ** 2), axis=1).reshape(-1)
-    return (dull / np.sqrt((dull**2).sum())).astype(np.float32)
+    return np.asarray(dull / np.sqrt((dull**2).sum()), np.float32)
 
 
 class Barn:

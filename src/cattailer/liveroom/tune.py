@@ -22,10 +22,10 @@ class Note:
 
 
 _ROOTS = {"Dm": 50, "Am": 45, "Bb": 46, "F": 53, "Gm": 55, "A": 45, "C": 48}
-_HARMONY = (
-    "Dm Am Bb F Gm Dm A A Dm Am Bb F Gm A Dm Dm "
-    "F C Dm Am Bb F Gm A F C Dm Am Bb A Dm Dm"
-).split()
+_HARMONY = [
+    *("Dm", "Am", "Bb", "F", "Gm", "Dm", "A", "A"), *("Dm", "Am", "Bb", "F", "Gm", "A", "Dm", "Dm"),
+    *("F", "C", "Dm", "Am", "Bb", "F", "Gm", "A"), *("F", "C", "Dm", "Am", "Bb", "A", "Dm", "Dm"),
+]
 
 # One bar each: pairs of MIDI pitch and length in quarters.
 _FIRST = "74:1 77:1 81:1|81:2 76:1|77:1 74:1 77:1|81:2 77:1|79:1 82:1 81:.5 79:.5"

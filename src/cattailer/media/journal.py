@@ -79,7 +79,7 @@ class JournalWriter:
 
     def __init__(self, path: Path, head: RunHead) -> None:
         self.path = path
-        self._file = open(path, "x", encoding="utf-8")
+        self._file = open(path, "x", encoding="utf-8")  # noqa: SIM115 - held while the run is live
         fcntl.flock(self._file, fcntl.LOCK_EX | fcntl.LOCK_NB)
         self._line({"kind": "run", **asdict(head)})
 

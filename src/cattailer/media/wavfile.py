@@ -126,7 +126,7 @@ def mend(path: Path) -> WaveInfo:
     """
     info = inspect(path)
     there = (path.stat().st_size - info.data_offset) // info.format.frame_bytes
-    if info.data_offset == bwf.HEADER_BYTES and there != info.frames or info.cut_short:
+    if (info.data_offset == bwf.HEADER_BYTES and there != info.frames) or info.cut_short:
         with open(path, "r+b", buffering=0) as file:
             if info.data_offset == bwf.HEADER_BYTES:
                 fact_at = bwf.fact_offset(info.format)

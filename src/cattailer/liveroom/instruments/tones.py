@@ -51,9 +51,9 @@ def band_noise(rate_hz: int, count: int, low_hz: float, high_hz: float, rng: np.
     return np.asarray(noise / (np.std(noise) + 1e-12), np.float32)
 
 
-def resonances(hz: NDArray[np.float64], peaks: list[tuple[float, float, float]]) -> NDArray[np.float64]:
+def resonances(hz: NDArray[np.floating], peaks: list[tuple[float, float, float]]) -> NDArray[np.floating]:
     """Gain at each frequency of a body or vocal tract: (centre Hz, width Hz, height) summed."""
-    gain = np.full(hz.shape, 0.08)
+    gain: NDArray[np.floating] = np.full(hz.shape, 0.08)
     for centre, width, height in peaks:
         gain = gain + height / (1.0 + ((hz - centre) / (width / 2)) ** 2)
     return gain

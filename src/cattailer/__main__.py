@@ -1,0 +1,3 @@
+from cattailer.cli import run
+
+run()

@@ -1,0 +1,156 @@
+"""The terminal: ``./cattailer`` ends up here once everything is set up."""
+
+import json
+import sys
+from pathlib import Path
+from typing import Any
+
+import click
+
+from cattailer import __version__
+from cattailer.core.errors import Refusal
+from cattailer.processes import doctor as doctors
+from cattailer.processes import home as homes
+from cattailer.processes import record as recording
+from cattailer.processes.postgres import Postgres
+from cattailer.processes.supervisor import Supervisor
+from cattailer.services import runs
+from cattailer.services.desk import Desk
+from cattailer.store.database import Database
+
+
+@click.group(context_settings={"help_option_names": ["-h", "--help"]})
+@click.version_option(__version__, prog_name="cattailer")
+def main() -> None:
+    """Cattailer: a multitrack capture station worked from the browser."""
+
+
+_host = click.option("--host", default="127.0.0.1", show_default=True, help="Address to answer at.")
+_port = click.option("--port", default=8080, show_default=True, type=click.IntRange(1, 65535))
+_fast = click.option("--fast-database", is_flag=True, hidden=True, help="For tests: no syncing of the database.")
+
+
+@main.command()
+@_host
+@_port
+@_fast
+def demo(host: str, port: int, fast_database: bool) -> None:
+    """Everything, with the demo session, at http://127.0.0.1:8080."""
+    Supervisor(host, port, True, click.echo, fast_database).run()
+
+
+@main.command()
+@_host
+@_port
+@_fast
+def serve(host: str, port: int, fast_database: bool) -> None:
+    """Everything, without demo data."""
+    Supervisor(host, port, False, click.echo, fast_database).run()
+
+
+@main.command()
+@click.option("--json", "as_json", is_flag=True, help="Print one JSON document.")
+def doctor(as_json: bool) -> None:
+    """Check this machine and say what to do."""
+    findings = doctors.examine(homes.find())
+    if as_json:
+        click.echo(json.dumps({"findings": [vars(f) for f in findings]}))
+    else:
+        for finding in findings:
+            click.echo(f"{'ok  ' if finding.good else 'LOOK'}  {finding.what:<12} {finding.says}")
+    if not all(f.good for f in findings):
+        sys.exit(1)
+
+
+@main.command()
+@click.option("--demo", "of_demo", is_flag=True, required=True, help="Record the demo's players.")
+@click.option("--tracks", default="all", show_default=True, help="all, or names or numbers with commas.")
+@click.option("--seconds", type=float, required=True)
+@click.option("--out", type=click.Path(file_okay=False, path_type=Path), required=True)
+@click.option("--clock", type=click.Choice(["virtual", "wall"]), default="wall", show_default=True)
+@click.option("--rate", default=48000, show_default=True)
+@click.option("--buffer", "period", default=128, show_default=True)
+@click.option("--seed", default=1, show_default=True, help="How the players play this time.")
+@click.option("--json", "as_json", is_flag=True, help="Print one JSON document.")
+def record(
+    of_demo: bool, tracks: str, seconds: float, out: Path, clock: str, rate: int, period: int, seed: int, as_json: bool
+) -> None:
+    """Capture without a browser, files straight into --out."""
+    done = recording.record_demo(tracks, seconds, out, clock == "virtual", rate, period, seed)
+    files = story_files(done.story, out)
+    if as_json:
+        click.echo(json.dumps({"rate": done.rate_hz, "dropouts": done.dropouts, "files": files}))
+        return
+    for file in files:
+        click.echo(
+            f"{file['track']:<16} {file['path']}  {file['samples']} samples from {file['start']}, "
+            f"peak {file['peak_dbfs']:.1f} dBFS"
+        )
+    click.echo(f"{done.dropouts} dropouts")
+
+
+def story_files(story: Any, folder: Path) -> list[dict[str, Any]]:
+    """A run's files as every command prints them."""
+    ends = {end.path: end for end in story.files}
+    return [
+        {
+            "track": file.name, "path": str(folder / file.path), "channels": file.channels,
+            "samples": story.samples, "start": story.head.start, "peak_dbfs": ends[file.path].peak_dbfs,
+        }
+        for file in story.head.files
+        if file.path in ends
+    ]
+
+
+@main.command()
+@click.option("--json", "as_json", is_flag=True, help="Print one JSON document.")
+def recover(as_json: bool) -> None:
+    """Enter runs that a crash cut short."""
+    home = homes.prepare()
+    claim = homes.lock(home)
+    server = Postgres(home.database, home.logs / "postgres.log")
+    try:
+        server.start()
+        database = Database(server.url)
+        database.migrate()
+        desk = Desk(database, doctors.no_engine(), home.media)
+        stories = runs.recover(desk, home.media)
+        database.engine.dispose()
+    finally:
+        server.stop()
+        claim.close()
+    found: list[dict[str, Any]] = [
+        {
+            "run": s.head.run, "session": s.head.title, "seconds": round(s.samples / s.head.rate_hz, 3),
+            "files": story_files(s, s.folder),
+        }
+        for s in stories
+    ]
+    if as_json:
+        click.echo(json.dumps({"runs": found}))
+        return
+    for run in found:
+        click.echo(f"{run['session']}: {run['seconds']:.1f} s, {len(run['files'])} files")
+    click.echo(f"{len(found)} runs recovered")
+
+
+def run() -> None:
+    """Errors in one line; exit status 1 when the job failed, 2 on wrong usage."""
+    try:
+        main(standalone_mode=False)
+    except click.UsageError as why:
+        why.show()
+        sys.exit(2)
+    except click.exceptions.Abort:
+        sys.exit(130)
+    except Refusal as why:
+        click.echo(f"cattailer: {why.message}", err=True)
+        sys.exit(1)
+    except OSError as why:
+        place = f" ({why.filename})" if why.filename else ""
+        click.echo(f"cattailer: {why.strerror or why}{place}", err=True)
+        sys.exit(1)
+
+
+if __name__ == "__main__":
+    run()

@@ -1,0 +1,58 @@
+"""The ready check, and what the ribbon says of a stage: the same findings for both."""
+
+from dataclasses import dataclass
+
+LITTLE_DISK_MINUTES = 10.0
+
+
+@dataclass(frozen=True)
+class Finding:
+    """``kind``: "good", "look" (needs a look, does not block) or "stop" (nothing can be captured)."""
+
+    kind: str
+    text: str
+
+
+@dataclass(frozen=True)
+class RowState:
+    """What the check needs to know of a track."""
+
+    name: str
+    armed: bool
+    pickup: str
+    phantom: bool
+    fed: bool
+
+
+def check(rows: list[RowState], minutes_left: float, left_text: str, engine_there: bool) -> list[Finding]:
+    """Findings, the gravest first."""
+    armed = [r for r in rows if r.armed]
+    out: list[Finding] = []
+    if not engine_there:
+        out.append(Finding("stop", "The engine does not answer; it is being restarted"))
+    if not armed:
+        out.append(Finding("stop", "No track is armed: tick the box in a row"))
+    if minutes_left < LITTLE_DISK_MINUTES:
+        out.append(Finding("look", f"Only {left_text} of disk left for these tracks"))
+    for row in armed:
+        if not row.fed:
+            out.append(Finding("look", f"{row.name} has no input: it would be silence"))
+        elif row.pickup == "condenser" and not row.phantom:
+            out.append(Finding("look", f"{row.name} is a condenser without 48 V: it would be silence"))
+    if armed and not out:
+        count = "1 track is" if len(armed) == 1 else f"{len(armed)} tracks are"
+        out.append(Finding("good", f"{count} armed"))
+    if minutes_left >= LITTLE_DISK_MINUTES:
+        out.append(Finding("good", f"{left_text} of disk left for {_tracks(len(armed) or len(rows))}"))
+    return out
+
+
+def stage_mark(findings: list[Finding], done: bool) -> str:
+    """"settled", "look" or "untouched"; ``done`` when the stage has produced what it is for."""
+    if any(f.kind == "look" for f in findings):
+        return "look"
+    return "settled" if done else "untouched"
+
+
+def _tracks(count: int) -> str:
+    return "1 track" if count == 1 else f"{count} tracks"

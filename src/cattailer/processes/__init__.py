@@ -1,0 +1,1 @@
+"""Where everything is put together: PostgreSQL, the engine process, the web, and who watches them."""

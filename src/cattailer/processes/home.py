@@ -1,0 +1,68 @@
+"""Where state lives: ``CATTAILER_HOME``, by default in the XDG state directory."""
+
+import fcntl
+import os
+from dataclasses import dataclass
+from pathlib import Path
+from typing import IO
+
+from cattailer.core.errors import Refusal
+
+
+@dataclass(frozen=True)
+class Home:
+    root: Path
+
+    @property
+    def database(self) -> Path:
+        return self.root / "db"
+
+    @property
+    def media(self) -> Path:
+        return self.root / "media"
+
+    @property
+    def logs(self) -> Path:
+        return self.root / "logs"
+
+    @property
+    def lock(self) -> Path:
+        return self.root / "serve.lock"
+
+
+def find() -> Home:
+    given = os.environ.get("CATTAILER_HOME")
+    if given:
+        return Home(Path(given).expanduser().absolute())
+    state = os.environ.get("XDG_STATE_HOME") or "~/.local/state"
+    return Home(Path(state).expanduser().absolute() / "cattailer")
+
+
+def prepare() -> Home:
+    """The home with its folders. Raises Refusal when it cannot be written."""
+    home = find()
+    try:
+        for folder in (home.root, home.media, home.logs):
+            folder.mkdir(parents=True, exist_ok=True)
+        probe = home.root / ".probe"
+        probe.write_bytes(bytes(65536))
+        probe.unlink()
+    except OSError as why:
+        raise Refusal(
+            f"The folder {home.root} cannot be written ({why.strerror}). Free some space there, "
+            f"or set CATTAILER_HOME to a folder that is yours."
+        ) from why
+    return home
+
+
+def lock(home: Home) -> IO[str]:
+    """Claims the home for this process, until the file is closed. Raises Refusal when it is taken."""
+    file = open(home.lock, "a+")  # noqa: SIM115 - the caller keeps it
+    try:
+        fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
+    except OSError:
+        file.close()
+        raise Refusal(
+            f"Cattailer is already running with {home.root}. Stop that one, or set CATTAILER_HOME to another folder."
+        ) from None
+    return file

@@ -1,0 +1,100 @@
+"""The main job without a browser or a database: the demo's tracks straight into a folder."""
+
+import threading
+import time
+import uuid
+from dataclasses import dataclass, replace
+from datetime import datetime
+from pathlib import Path
+
+from cattailer.core.errors import Refusal
+from cattailer.core.naming import DEFAULT_PATTERN, distinct, file_stem
+from cattailer.core.plan import Plan
+from cattailer.engine.capture import RunWriter
+from cattailer.engine.engine import Engine
+from cattailer.engine.offline import run_inline
+from cattailer.liveroom.clock import VirtualClock, WallClock
+from cattailer.media import journal
+from cattailer.processes.interfaces import open_live_room
+from cattailer.services import demo
+
+
+@dataclass(frozen=True)
+class Recorded:
+    rate_hz: int
+    dropouts: int
+    story: journal.RunStory
+
+
+def choose(plan: Plan, tracks: str) -> Plan:
+    """The plan with the named tracks armed: "all", or names or numbers with commas.
+
+    Raises Refusal for a name that is not there.
+    """
+    if tracks.strip().lower() == "all":
+        return replace(plan, tracks=tuple(replace(t, armed=True) for t in plan.tracks))
+    wanted = {part.strip().lower() for part in tracks.split(",") if part.strip()}
+    known = {t.name.lower(): t.id for t in plan.tracks} | {str(t.id): t.id for t in plan.tracks}
+    unknown = wanted - known.keys()
+    if unknown or not wanted:
+        names = ", ".join(t.name for t in plan.tracks)
+        raise Refusal(f"There is no track {sorted(unknown)[0] if unknown else tracks!r}; there are: {names}.")
+    ids = {known[name] for name in wanted}
+    return replace(plan, tracks=tuple(replace(t, armed=t.id in ids) for t in plan.tracks))
+
+
+def record_demo(
+    tracks: str, seconds: float, out: Path, virtual: bool, rate_hz: int, period: int, seed: int
+) -> Recorded:
+    """Captures the players from bar 1 for ``seconds``. Raises Refusal, OSError."""
+    if not 0 < seconds <= 24 * 3600:
+        raise Refusal(f"Seconds must be more than 0 and at most 86,400, not {seconds:g}.")
+    plan = choose(demo.plan(False, rate_hz, period), tracks)
+    clock = VirtualClock() if virtual else WallClock()
+    engine = Engine(open_live_room(plan, clock, seed=seed), plan)
+    samples = round(seconds * rate_hz)
+    armed = [t for t in plan.tracks if t.armed]
+    number, stems = _free_number(out, plan.title, [t.name for t in armed])
+    head = journal.RunHead(
+        str(uuid.uuid4()), number, plan.session, plan.title, rate_hz, plan.bits, 0,
+        datetime.now().astimezone().isoformat(timespec="seconds"),
+        tuple(
+            journal.RunFile(t.id, t.name, f"{stem}.wav", len(t.inputs), t.inputs)
+            for t, stem in zip(armed, stems, strict=True)
+        ),
+    )
+    run = engine.make_run(out, f"run-{number:03}", head)
+    engine.soon(lambda: engine.begin_run(run, samples))
+    if virtual:
+        run_inline(engine, lambda: not run.done)
+    else:
+        _run_beside(engine, run)
+    if run.message:
+        raise Refusal(run.message, 507)
+    assert run.story is not None
+    return Recorded(rate_hz, engine.dropouts, run.story)
+
+
+def _free_number(out: Path, title: str, names: list[str]) -> tuple[int, list[str]]:
+    """The first run number none of whose files is there: nothing is ever overwritten."""
+    number = 1
+    while True:
+        stems = distinct([file_stem(DEFAULT_PATTERN, session=title, track=n, run=f"{number:02}") for n in names])
+        taken = any((out / f"{stem}.wav").exists() for stem in stems)
+        if not taken and not (out / f"run-{number:03}{journal.SUFFIX}").exists():
+            return number, stems
+        number += 1
+
+
+def _run_beside(engine: Engine, run: RunWriter) -> None:
+    """Wall clock: the disk work has a thread of its own."""
+    worker = threading.Thread(target=_pump, args=(engine, run), daemon=True)
+    worker.start()
+    engine.driver.run(engine.process, lambda: not run.done)
+    worker.join()
+
+
+def _pump(engine: Engine, run: RunWriter) -> None:
+    while not run.done:
+        engine.pump()
+        time.sleep(0.04)

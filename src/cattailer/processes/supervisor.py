@@ -1,0 +1,205 @@
+"""``cattailer serve``: starts PostgreSQL, the engine and the web, watches them, and ends them cleanly."""
+
+import contextlib
+import os
+import shutil
+import signal
+import socket
+import subprocess
+import sys
+import tempfile
+import time
+import urllib.error
+import urllib.request
+from collections.abc import Callable
+from pathlib import Path
+from typing import IO
+
+from cattailer.core.errors import Refusal
+from cattailer.engine.client import EngineClient
+from cattailer.processes import home as homes
+from cattailer.processes.postgres import Postgres
+from cattailer.services import demo, runs, sessions
+from cattailer.services.desk import Desk
+from cattailer.store.database import Database
+
+RESTART_PAUSE_S = 1.0
+
+
+class Supervisor:
+    """``say`` gets one line for each step."""
+
+    def __init__(self, host: str, port: int, with_demo: bool, say: Callable[[str], None], fast_database: bool) -> None:
+        self._address = (host, port)
+        self._with_demo = with_demo
+        self._say = say
+        self._home = homes.prepare()
+        self._postgres = Postgres(self._home.database, self._home.logs / "postgres.log", durable=not fast_database)
+        self._children: dict[str, subprocess.Popen[bytes]] = {}
+        self._sockets = Path(tempfile.mkdtemp(prefix="cattailer-"))
+        self._stopping = False
+        self._desk: Desk | None = None
+        self._lock: IO[str] | None = None
+
+    @property
+    def url(self) -> str:
+        return f"http://{self._address[0]}:{self._address[1]}"
+
+    def run(self) -> None:
+        """Until it is told to stop. Raises Refusal when something will not start."""
+        for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
+            signal.signal(number, self._stop)
+        try:
+            self._start()
+            while not self._stopping:
+                self._watch()
+                time.sleep(0.2)
+        finally:
+            self._end()
+
+    def _stop(self, *_: object) -> None:
+        self._stopping = True
+
+    def _start(self) -> None:
+        self._lock = homes.lock(self._home)
+        self._check_port()
+        self._step("database", self._postgres.start)
+        env = {
+            **os.environ,
+            "CATTAILER_DATABASE": self._postgres.url,
+            "CATTAILER_COMMANDS": f"ipc://{self._sockets}/commands",
+            "CATTAILER_TELEMETRY": f"ipc://{self._sockets}/telemetry",
+            "CATTAILER_MEDIA": str(self._home.media),
+            "OPENBLAS_NUM_THREADS": "1",
+            "PYTHONDONTWRITEBYTECODE": os.environ.get("PYTHONDONTWRITEBYTECODE", ""),
+        }
+        self._env = {k: v for k, v in env.items() if v}
+        self._spawn("engine")
+        database = Database(self._postgres.url)
+        self._step("tables", database.migrate)
+        self._desk = Desk(database, EngineClient(self._env["CATTAILER_COMMANDS"]), self._home.media)
+        self._recover()
+        self._spawn("web")
+        self._step("engine", self._await_engine)
+        if not self._stopping:
+            self._step("session", self._open_session)
+        self._step("page", self._await_page)
+        if not self._stopping:
+            self._say(f"Cattailer is ready at {self.url}   (Ctrl+C stops it)")
+
+    def _step(self, name: str, work: Callable[[], object]) -> None:
+        if self._stopping:
+            return
+        began = time.monotonic()
+        work()
+        if not self._stopping:
+            self._say(f"  {name:<10} ready, {time.monotonic() - began:.1f} s")
+
+    def _check_port(self) -> None:
+        with socket.socket() as probe:
+            probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+            try:
+                probe.bind(self._address)
+            except OSError as why:
+                raise Refusal(
+                    f"Port {self._address[1]} on {self._address[0]} cannot be used ({why.strerror}). "
+                    f"Choose another with --port."
+                ) from why
+
+    def _spawn(self, name: str) -> None:
+        host, port = self._address
+        commands = {
+            "engine": [sys.executable, "-m", "cattailer.processes.engine_main"],
+            "web": [
+                sys.executable, "-m", "gunicorn", "--bind", f"{host}:{port}", "--worker-class", "gthread",
+                "--workers", "1", "--threads", "64", "--graceful-timeout", "1", "--timeout", "0",
+                "--log-level", "warning", "--no-control-socket", "cattailer.web.app:create_from_environment()",
+            ],
+        }
+        with open(self._home.logs / f"{name}.log", "ab") as log:
+            self._children[name] = subprocess.Popen(
+                commands[name], env=self._env, stdin=subprocess.DEVNULL, stdout=log, stderr=log, start_new_session=True
+            )
+
+    def _await_engine(self) -> None:
+        assert self._desk is not None
+        until = time.monotonic() + 20
+        while not self._stopping:
+            with contextlib.suppress(Refusal):
+                self._desk.engine.ask("ping", 0.5)
+                return
+            self._check_alive("engine")
+            if time.monotonic() > until:
+                raise Refusal(f"The engine does not answer; see {self._home.logs / 'engine.log'}.", 503)
+
+    def _await_page(self) -> None:
+        until = time.monotonic() + 20
+        while not self._stopping:
+            with contextlib.suppress(urllib.error.URLError, OSError):
+                urllib.request.urlopen(f"{self.url}/alive", timeout=2)
+                return
+            self._check_alive("web")
+            if time.monotonic() > until:
+                raise Refusal(f"The page does not answer; see {self._home.logs / 'web.log'}.", 503)
+            time.sleep(0.05)
+
+    def _check_alive(self, name: str) -> None:
+        if self._children[name].poll() is not None and not self._stopping:
+            raise Refusal(f"The {name} process ended at once; see {self._home.logs / f'{name}.log'}.", 503)
+
+    def _open_session(self) -> None:
+        assert self._desk is not None
+        opened = sessions.reopen_last(self._desk)
+        if self._with_demo:
+            session = demo.load(self._desk)
+            if opened is None:
+                sessions.open_session(self._desk, session)
+
+    def _recover(self) -> None:
+        assert self._desk is not None
+        for story in runs.recover(self._desk, self._home.media):
+            seconds = story.samples / story.head.rate_hz
+            self._say(f"  recovered  run {story.head.number} of “{story.head.title}”, {seconds:.1f} s")
+
+    def _watch(self) -> None:
+        """Starts anew what died; a capture that the engine took with it is recovered first."""
+        for name, child in list(self._children.items()):
+            if child.poll() is None or self._stopping:
+                continue
+            self._say(f"  {name} ended unexpectedly ({child.returncode}); starting it anew")
+            if name == "engine":
+                self._recover_after_crash()
+            time.sleep(RESTART_PAUSE_S)
+            self._spawn(name)
+        server = self._postgres.process
+        if server is not None and server.poll() is not None and not self._stopping:
+            raise Refusal(
+                f"The database ended unexpectedly; see {self._home.logs / 'postgres.log'}. "
+                f"Captured files are kept; the next start enters them.", 503,
+            )
+
+    def _recover_after_crash(self) -> None:
+        try:
+            self._recover()
+        except Exception as why:  # the engine must come back even when the database cannot be reached
+            self._say(f"  the run could not be entered yet ({why}); it will be at the next start")
+
+    def _end(self) -> None:
+        for name in ("web", "engine"):
+            child = self._children.get(name)
+            if child is not None and child.poll() is None:
+                child.terminate()
+                try:
+                    child.wait(15)
+                except subprocess.TimeoutExpired:
+                    child.kill()
+                    child.wait()
+        if self._desk is not None and self._postgres.process is not None:
+            # The engine ends a running capture before it goes; that run is entered here.
+            with contextlib.suppress(Exception):
+                runs.enter_finished(self._desk)
+            self._desk.database.engine.dispose()
+        self._postgres.stop()
+        shutil.rmtree(self._sockets, ignore_errors=True)
+        if self._lock is not None:
+            self._lock.close()

@@ -1,0 +1,111 @@
+"""Rolling, capturing, stopping, and going somewhere."""
+
+import math
+import uuid
+from datetime import datetime
+from pathlib import Path
+from typing import Any
+
+from sqlalchemy import func, select
+
+from cattailer.core.errors import NotNow
+from cattailer.core.naming import DEFAULT_PATTERN, distinct, file_stem
+from cattailer.services import runs
+from cattailer.services.desk import Desk
+from cattailer.services.editing import get_session
+from cattailer.services.planning import tempo_of
+from cattailer.services.sessions import disk_minutes_left, open_session
+from cattailer.store.models import Run, Session
+
+LEAST_MINUTES = 0.5
+
+
+def roll(desk: Desk, session_id: int) -> dict[str, Any]:
+    open_session(desk, session_id)
+    return dict(desk.engine.ask("roll"))
+
+
+def stop(desk: Desk, session_id: int) -> dict[str, Any]:
+    """Stops. What was captured is entered at once; if that fails now it is entered a little later."""
+    _need_open(desk, session_id)
+    answer = dict(desk.engine.ask("stop", 20.0))
+    if answer["journal"]:
+        runs.enter_finished(desk, [Path(answer["journal"])])
+    return answer
+
+
+def locate(desk: Desk, session_id: int, position: int) -> dict[str, Any]:
+    _need_open(desk, session_id)
+    return dict(desk.engine.ask("locate", position=position))
+
+
+def move_bars(desk: Desk, session_id: int, bars: int) -> dict[str, Any]:
+    """Goes to the start of a bar: 0 of this one, -1 the one before, 1 the next."""
+    with desk.database.transaction() as db:
+        tempo = tempo_of(get_session(db, session_id))
+    here = int(desk.engine.ask("status").get("position") or 0)
+    bar = tempo.bar_beat_at(here).bar
+    if bars < 0 and here > tempo.sample_of(bar):
+        bars += 1
+    return locate(desk, session_id, max(0, tempo.sample_of(max(1, bar + bars))))
+
+
+def capture(desk: Desk, session_id: int) -> dict[str, Any]:
+    """Captures the armed tracks from where the timeline stands.
+
+    Raises NotNow when none is armed or the disk is too full, and what the engine refuses.
+    """
+    open_session(desk, session_id)
+    with desk.database.transaction() as db:
+        session = get_session(db, session_id)
+        armed = [t for t in session.tracks if t.armed]
+        if not armed:
+            raise NotNow("No track is armed, so there is nothing to capture. Arm at least one (X arms the row).")
+        channels = sum(len(t.sockets) for t in armed)
+        if disk_minutes_left(desk, channels, session.rate_hz, session.bits) < LEAST_MINUTES:
+            raise NotNow("The disk has less than half a minute left for these tracks. Free some space first.")
+        number = 1 + max(db.scalar(select(func.max(Run.number)).where(Run.session_id == session_id)) or 0,
+                         _last_on_disk(desk, session))
+        head, folder, stem = _head(desk, session, number)
+    return dict(desk.engine.ask("capture", head=head, folder=str(folder), stem=stem))
+
+
+def _last_on_disk(desk: Desk, session: Session) -> int:
+    """The highest run number that has a folder: the database may not know the newest yet."""
+    taken = [int(p.name[4:]) for p in (desk.media / session.folder).glob("run-*") if p.name[4:].isdigit()]
+    return max(taken, default=0)
+
+
+def _head(desk: Desk, session: Session, number: int) -> tuple[dict[str, Any], Path, str]:
+    now = datetime.now().astimezone()
+    armed = [t for t in session.tracks if t.armed]
+    tokens = {"session": session.title, "run": f"{number:02}", "date": now.date().isoformat()}
+    stems = distinct([file_stem(DEFAULT_PATTERN, track=t.name, **tokens) for t in armed])
+    head = {
+        "run": str(uuid.uuid4()), "number": number, "session": session.id, "title": session.title,
+        "rate_hz": session.rate_hz, "bits": session.bits, "start": 0,
+        "began_at": now.isoformat(timespec="seconds"),
+        "files": [
+            {"track": t.id, "name": t.name, "path": f"{stem}.wav", "channels": len(t.sockets),
+             "inputs": [s - 1 for s in t.sockets]}
+            for t, stem in zip(armed, stems, strict=True)
+        ],
+    }
+    folder = desk.media / session.folder / f"run-{number:03}"
+    return head, folder, f"run-{number:03}"
+
+
+def time_left_text(minutes: float) -> str:
+    """Disk time in words."""
+    if minutes >= 600:
+        return f"{math.floor(minutes / 60):,} h"
+    if minutes >= 60:
+        return f"{math.floor(minutes / 60)} h {math.floor(minutes % 60):02} min"
+    return f"{math.floor(minutes)} min"
+
+
+def _need_open(desk: Desk, session_id: int) -> None:
+    state = desk.engine.ask("status")
+    if state["session"] != session_id:
+        raise NotNow("This session is not open in the engine. Press Roll or Capture to open it.")
+

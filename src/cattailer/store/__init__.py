@@ -1,0 +1,1 @@
+"""PostgreSQL through SQLAlchemy: models and migrations."""

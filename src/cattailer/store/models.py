@@ -1,0 +1,148 @@
+"""What is kept: sessions, their inputs and tracks, runs, takes, media, history."""
+
+from datetime import UTC, datetime
+from typing import Any
+
+from sqlalchemy import BigInteger, ForeignKey, MetaData, UniqueConstraint
+from sqlalchemy.dialects.postgresql import ARRAY, JSONB
+from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
+from sqlalchemy.types import DateTime, Integer
+
+
+def _now() -> datetime:
+    return datetime.now(UTC)
+
+
+class Base(DeclarativeBase):
+    metadata = MetaData(naming_convention={
+        "ix": "ix_%(column_0_label)s", "uq": "uq_%(table_name)s_%(column_0_name)s",
+        "fk": "fk_%(table_name)s_%(column_0_name)s", "pk": "pk_%(table_name)s",
+    })
+    type_annotation_map = {dict[str, Any]: JSONB, list[Any]: JSONB, datetime: DateTime(timezone=True)}
+
+
+class Session(Base):
+    """One piece of work. ``folder`` is its place below the media root; ``revision`` counts edits."""
+
+    __tablename__ = "sessions"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    title: Mapped[str]
+    folder: Mapped[str] = mapped_column(unique=True)
+    interface: Mapped[str]
+    rate_hz: Mapped[int]
+    period: Mapped[int]
+    bits: Mapped[int]
+    tempo: Mapped[dict[str, Any]]
+    click: Mapped[bool] = mapped_column(default=False)
+    revision: Mapped[int] = mapped_column(default=1)
+    created_at: Mapped[datetime] = mapped_column(default=_now)
+    opened_at: Mapped[datetime | None]
+
+    inputs: Mapped[list["Input"]] = relationship(order_by="Input.socket", cascade="all, delete-orphan")
+    tracks: Mapped[list["Track"]] = relationship(order_by="Track.place", cascade="all, delete-orphan")
+    runs: Mapped[list["Run"]] = relationship(order_by="Run.number", cascade="all, delete-orphan")
+
+
+class Input(Base):
+    """What is plugged into a socket (as printed, from 1), and its preamp."""
+
+    __tablename__ = "inputs"
+
+    session_id: Mapped[int] = mapped_column(ForeignKey("sessions.id", ondelete="CASCADE"), primary_key=True)
+    socket: Mapped[int] = mapped_column(primary_key=True)
+    source: Mapped[str] = mapped_column(default="")
+    pickup: Mapped[str] = mapped_column(default="")
+    note: Mapped[str] = mapped_column(default="")
+    gain_db: Mapped[float] = mapped_column(default=0.0)
+    pad_db: Mapped[float] = mapped_column(default=0.0)
+    phantom: Mapped[bool] = mapped_column(default=False)
+
+
+class Track(Base):
+    """A named destination fed by one socket, or two for a pair."""
+
+    __tablename__ = "tracks"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    session_id: Mapped[int] = mapped_column(ForeignKey("sessions.id", ondelete="CASCADE"), index=True)
+    place: Mapped[int]
+    name: Mapped[str]
+    sockets: Mapped[list[int]] = mapped_column(ARRAY(Integer))
+    armed: Mapped[bool] = mapped_column(default=False)
+    fader_db: Mapped[float] = mapped_column(default=0.0)
+    pan: Mapped[float] = mapped_column(default=0.0)
+
+    takes: Mapped[list["Take"]] = relationship(
+        order_by="Take.number", cascade="all, delete-orphan", back_populates="track"
+    )
+
+
+class Run(Base):
+    """From pressing Capture to stopping. ``uuid`` is the one in the journal."""
+
+    __tablename__ = "runs"
+    __table_args__ = (UniqueConstraint("session_id", "number"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    uuid: Mapped[str] = mapped_column(unique=True)
+    session_id: Mapped[int] = mapped_column(ForeignKey("sessions.id", ondelete="CASCADE"), index=True)
+    number: Mapped[int]
+    start: Mapped[int] = mapped_column(BigInteger)
+    samples: Mapped[int] = mapped_column(BigInteger)
+    rate_hz: Mapped[int]
+    began_at: Mapped[datetime]
+    message: Mapped[str] = mapped_column(default="")
+    recovered: Mapped[bool] = mapped_column(default=False)
+    dropouts: Mapped[list[Any]]
+
+    takes: Mapped[list["Take"]] = relationship(back_populates="run", cascade="all, delete-orphan")
+
+
+class Media(Base):
+    """A file, by its path below the session's folder."""
+
+    __tablename__ = "media"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    session_id: Mapped[int] = mapped_column(ForeignKey("sessions.id", ondelete="CASCADE"), index=True)
+    path: Mapped[str]
+    channels: Mapped[int]
+    bits: Mapped[int]
+    rate_hz: Mapped[int]
+    samples: Mapped[int] = mapped_column(BigInteger)
+    blake2b: Mapped[str]
+
+
+class Take(Base):
+    """What one track got in one run."""
+
+    __tablename__ = "takes"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    track_id: Mapped[int] = mapped_column(ForeignKey("tracks.id", ondelete="CASCADE"), index=True)
+    run_id: Mapped[int] = mapped_column(ForeignKey("runs.id", ondelete="CASCADE"), index=True)
+    media_id: Mapped[int] = mapped_column(ForeignKey("media.id", ondelete="CASCADE"))
+    number: Mapped[int]
+    start: Mapped[int] = mapped_column(BigInteger)
+    samples: Mapped[int] = mapped_column(BigInteger)
+    peak_dbfs: Mapped[float]
+    clips: Mapped[int]
+
+    track: Mapped[Track] = relationship(back_populates="takes")
+    run: Mapped[Run] = relationship(back_populates="takes")
+    media: Mapped[Media] = relationship()
+
+
+class History(Base):
+    """One edit in words, with what was there before and after it."""
+
+    __tablename__ = "history"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    session_id: Mapped[int] = mapped_column(ForeignKey("sessions.id", ondelete="CASCADE"), index=True)
+    revision: Mapped[int]
+    at: Mapped[datetime] = mapped_column(default=_now)
+    what: Mapped[str]
+    before: Mapped[dict[str, Any]]
+    after: Mapped[dict[str, Any]]

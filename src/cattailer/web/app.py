@@ -1,0 +1,71 @@
+"""Putting the web together."""
+
+import structlog
+from flask import Flask, Response, render_template, request
+from flask_sock import Sock
+from pydantic import ValidationError
+from sqlalchemy.exc import OperationalError
+from werkzeug.exceptions import HTTPException
+
+from cattailer.core.errors import Refusal
+from cattailer.services.desk import Desk
+from cattailer.web.care import Care
+from cattailer.web.live import add_live
+from cattailer.web.stages import capture, sessions, takes
+
+log = structlog.get_logger("web")
+DATABASE_AWAY = "The database does not answer. A capture that runs goes on and is kept. Try again in a moment."
+
+
+def create_app(desk: Desk, care: Care | None = None) -> Flask:
+    app = Flask(__name__)
+    app.config["MAX_CONTENT_LENGTH"] = 1 << 20
+    app.config["SEND_FILE_MAX_AGE_DEFAULT"] = 3600
+    app.config["SOCK_SERVER_OPTIONS"] = {"ping_interval": 10}
+    app.extensions["desk"] = desk
+    app.extensions["care"] = care or Care(desk)
+    for stage in (sessions, capture, takes):
+        app.register_blueprint(stage.blueprint)
+    add_live(Sock(app), app)
+    app.register_error_handler(Refusal, lambda why: _say(why.message, why.status))
+    app.register_error_handler(ValidationError, _say_invalid)
+    app.register_error_handler(OperationalError, lambda _: _say(DATABASE_AWAY, 503))
+    app.register_error_handler(HTTPException, _say_http)
+    app.register_error_handler(Exception, _say_unforeseen)
+    app.add_url_rule("/alive", "alive", lambda: "alive")
+    return app
+
+
+def create_from_environment() -> Flask:
+    """For gunicorn, as the supervisor starts it."""
+    desk = Desk.from_environment()
+    care = Care(desk)
+    care.start()
+    return create_app(desk, care)
+
+
+def _say(message: str, status: int) -> tuple[str, int] | Response:
+    """The message alone for htmx and scripts, a page for people who came by address."""
+    if request.headers.get("HX-Request") or not request.accept_mimetypes.accept_html:
+        return Response(message, status, content_type="text/plain; charset=utf-8")
+    return render_template("message.html", message=message), status
+
+
+def _say_invalid(why: ValidationError) -> tuple[str, int] | Response:
+    first = why.errors()[0]
+    field = str(first["loc"][-1]).replace("_", " ") if first["loc"] else "value"
+    return _say(f"The {field} cannot be read: {first['msg'].lower()}. Nothing was changed.", 400)
+
+
+def _say_http(why: HTTPException) -> tuple[str, int] | Response:
+    words = {
+        404: "There is nothing at this address. Go back to the sessions.",
+        405: "That cannot be done at this address.",
+        413: "That was too much to send at once (1 MB is the most). Nothing was changed.",
+    }
+    return _say(words.get(why.code or 500, why.description or why.name), why.code or 500)
+
+
+def _say_unforeseen(why: Exception) -> tuple[str, int] | Response:
+    log.exception("unforeseen")
+    return _say("Something went wrong that nobody foresaw. What was captured is kept; the log has the details.", 500)

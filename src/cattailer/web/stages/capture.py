@@ -1,0 +1,136 @@
+"""Capture: arm, roll, capture."""
+
+from typing import Literal
+
+from flask import Blueprint, Response, jsonify, render_template
+from pydantic import Field
+
+from cattailer.services import inputs, room, sessions, sheet, takes, tracks, transport
+from cattailer.web.stages.common import Decibels, Form, Text, desk, form, query
+
+blueprint = Blueprint("capture", __name__, url_prefix="/s/<int:session_id>")
+
+
+class Armed(Form):
+    armed: bool = False
+
+
+class Name(Form):
+    name: Text
+
+
+class Gain(Form):
+    gain_db: Decibels
+
+
+class On(Form):
+    on: bool
+
+
+class Position(Form):
+    position: int = Field(ge=-(1 << 60), le=1 << 60)
+
+
+class Bars(Form):
+    bars: int = Field(ge=-1000, le=1000)
+
+
+class Mode(Form):
+    mode: Literal["rest", "check", "perform", "follow"]
+    player: Text = ""
+
+
+class LaneQuery(Form):
+    at: int = Field(ge=-(1 << 60), le=1 << 60)
+    columns: int
+
+
+@blueprint.get("/capture")
+def stage(session_id: int) -> str:
+    return render_template("capture/stage.html", sheet=sheet.show(desk(), session_id), stage="capture")
+
+
+@blueprint.get("/capture/rows")
+def rows(session_id: int) -> str:
+    return render_template("capture/refresh.html", sheet=sheet.show(desk(), session_id), stage="capture")
+
+
+@blueprint.get("/capture/lanes")
+def lanes(session_id: int) -> Response:
+    wanted = query(LaneQuery)
+    window = sheet.window(desk(), session_id, wanted.at)
+    drawn = takes.lanes(desk(), session_id, window.start, window.stop, wanted.columns)
+    return jsonify(start=window.start, stop=window.stop, bars=window.bars, tracks=drawn)
+
+
+@blueprint.post("/tracks/<int:track_id>/arm")
+def arm(session_id: int, track_id: int) -> str:
+    tracks.arm_track(desk(), session_id, track_id, form(Armed).armed)
+    return rows(session_id)
+
+
+@blueprint.post("/tracks/arm")
+def arm_all(session_id: int) -> str:
+    tracks.arm_all(desk(), session_id, form(Armed).armed)
+    return rows(session_id)
+
+
+@blueprint.post("/tracks/<int:track_id>/name")
+def rename(session_id: int, track_id: int) -> str:
+    tracks.rename_track(desk(), session_id, track_id, form(Name).name)
+    return rows(session_id)
+
+
+@blueprint.post("/inputs/<int:socket>/gain")
+def gain(session_id: int, socket: int) -> str:
+    inputs.set_gain(desk(), session_id, socket, form(Gain).gain_db)
+    return rows(session_id)
+
+
+@blueprint.post("/click")
+def click(session_id: int) -> str:
+    sessions.set_click(desk(), session_id, form(On).on)
+    return rows(session_id)
+
+
+@blueprint.post("/roll")
+def roll(session_id: int) -> Response:
+    transport.roll(desk(), session_id)
+    return Response(status=204)
+
+
+@blueprint.post("/stop")
+def stop(session_id: int) -> Response:
+    transport.stop(desk(), session_id)
+    return Response(status=204)
+
+
+@blueprint.post("/capture")
+def capture(session_id: int) -> Response:
+    transport.capture(desk(), session_id)
+    return Response(status=204)
+
+
+@blueprint.post("/locate")
+def locate(session_id: int) -> Response:
+    transport.locate(desk(), session_id, form(Position).position)
+    return Response(status=204)
+
+
+@blueprint.post("/bars")
+def bars(session_id: int) -> Response:
+    transport.move_bars(desk(), session_id, form(Bars).bars)
+    return Response(status=204)
+
+
+@blueprint.post("/meters/reset")
+def reset_meters(session_id: int) -> Response:
+    room.reset_meters(desk())
+    return Response(status=204)
+
+
+@blueprint.post("/players")
+def players(session_id: int) -> Response:
+    wish = form(Mode)
+    room.ask_players(desk(), wish.mode, wish.player or None)
+    return Response(status=204)

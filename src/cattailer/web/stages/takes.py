@@ -1,0 +1,41 @@
+"""Takes: hear, look at and download what was captured."""
+
+from flask import Blueprint, Response, jsonify, render_template, send_file
+from pydantic import Field
+
+from cattailer.services import sheet, takes
+from cattailer.web.stages.common import Form, desk, query
+
+blueprint = Blueprint("takes", __name__, url_prefix="/s/<int:session_id>/takes")
+
+
+class Columns(Form):
+    columns: int = Field(default=600)
+
+
+@blueprint.get("/")
+def stage(session_id: int) -> str:
+    return render_template("takes/stage.html", sheet=sheet.show(desk(), session_id), stage="takes")
+
+
+@blueprint.get("/rows")
+def rows(session_id: int) -> str:
+    return render_template("takes/refresh.html", sheet=sheet.show(desk(), session_id), stage="takes")
+
+
+@blueprint.get("/<int:take_id>/waveform")
+def waveform(session_id: int, take_id: int) -> Response:
+    return jsonify(takes.take_waveform(desk(), session_id, take_id, query(Columns).columns))
+
+
+@blueprint.get("/<int:take_id>/sound")
+def sound(session_id: int, take_id: int) -> Response:
+    """For playing: answers ranges."""
+    file = takes.take_file(desk(), session_id, take_id)
+    return send_file(file.path, mimetype="audio/wav", conditional=True)
+
+
+@blueprint.get("/<int:take_id>/file")
+def download(session_id: int, take_id: int) -> Response:
+    file = takes.take_file(desk(), session_id, take_id)
+    return send_file(file.path, mimetype="audio/wav", as_attachment=True, download_name=file.download_name)

@@ -1,0 +1,73 @@
+// The keyboard. A key presses the button that stands for it, so both do the same.
+let row = -1;
+
+export function startKeys() {
+  document.addEventListener("keydown", (event) => {
+    const typing = event.target.closest("input:not([type=checkbox]), textarea, select");
+    if (typing) {
+      if (event.key === "Enter" && typing.classList.contains("typed")) typing.blur();
+      if (event.key === "Escape" && typing.dataset.was !== undefined) { typing.value = typing.dataset.was; typing.blur(); }
+      return;
+    }
+    if (event.ctrlKey || event.metaKey || event.altKey || document.querySelector("dialog[open]")) return;
+    const action = find(event);
+    if (action) { event.preventDefault(); action(); }
+  });
+  document.addEventListener("click", ({ target }) => {
+    const name = target.closest("[data-press]")?.dataset.press;
+    if (name === "theme") changeTheme();
+    if (name === "keys") document.getElementById("keys").showModal();
+    if (name === "arm-all") armAll();
+  });
+}
+
+function find({ key, code, shiftKey, target }) {
+  const capturing = document.body.dataset.state === "capturing";
+  const stopped = document.body.dataset.state === "stopped";
+  if (code === "Space" && shiftKey) return () => press(capturing ? "stop-capture" : "capture");
+  // On a control, Space and the arrows belong to that control.
+  if (code === "Space" && !target.closest("button, a, input")) return () => press(capturing ? "stop-capture" : stopped ? "roll" : "stop");
+  if (/^[1-8]$/.test(key)) return () => document.querySelector(`[data-key="${key}"]`)?.click();
+  return {
+    j: () => step(1), k: () => step(-1), x: armRow, X: armAll, p: () => press("click"), h: () => press("listen"),
+    Home: () => press("home"), ArrowLeft: () => bars(-1), ArrowRight: () => bars(1),
+    "?": () => document.getElementById("keys").showModal(),
+  }[key];
+}
+
+function press(name) {
+  document.querySelector(`[data-press="${name}"]`)?.click();
+}
+
+function step(by) {
+  const rows = [...document.querySelectorAll("#rows .row")];
+  if (!rows.length) return;
+  row = Math.min(rows.length - 1, Math.max(0, row + by));
+  rows[row].querySelector(".arm, [data-play]")?.focus();
+  rows[row].scrollIntoView({ block: "nearest" });
+}
+
+function armRow() {
+  const rows = [...document.querySelectorAll("#rows .row")];
+  const here = document.activeElement?.closest(".row") ?? rows[row];
+  here?.querySelector(".arm")?.click();
+}
+
+function armAll() {
+  const rows = document.getElementById("rows");
+  if (!rows?.dataset.armAll) return;
+  const all = [...document.querySelectorAll(".arm")].every((box) => box.checked);
+  htmx.ajax("POST", rows.dataset.armAll, { target: "#rows", swap: "innerHTML", values: { armed: String(!all) }, source: rows });
+}
+
+function bars(by) {
+  const rows = document.getElementById("rows");
+  htmx.ajax("POST", rows.dataset.bars, { values: { bars: by }, swap: "none", source: rows });
+}
+
+function changeTheme() {
+  const root = document.documentElement;
+  root.dataset.theme = root.dataset.theme === "night" ? "day" : "night";
+  localStorage.setItem("theme", root.dataset.theme);
+  document.dispatchEvent(new Event("themechange"));
+}

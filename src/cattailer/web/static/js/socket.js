@@ -1,0 +1,66 @@
+// The telemetry connection. Modules subscribe by topic; a lost connection comes back by itself.
+const handlers = new Map();
+const away = document.getElementById("away");
+let socket = null;
+let pause = 500;
+let everOpen = false;
+let lastFrame = performance.now();
+
+// For measuring: how many frames came and how old they were, in ms.
+export const stats = { frames: 0, ages: [], reconnects: 0 };
+window.cattailerStats = stats;
+
+export function on(topic, handler) {
+  if (!handlers.has(topic)) handlers.set(topic, []);
+  handlers.get(topic).push(handler);
+}
+
+export function tell(topic, message) {
+  for (const handler of handlers.get(topic) ?? []) handler(message);
+}
+
+export function wish(what) {
+  if (socket?.readyState === WebSocket.OPEN) socket.send(JSON.stringify(what));
+}
+
+export function connect(path) {
+  socket = new WebSocket(`${location.protocol === "https:" ? "wss" : "ws"}://${location.host}${path}`);
+  socket.binaryType = "arraybuffer";
+  socket.onopen = () => {
+    pause = 500;
+    lastFrame = performance.now();
+    if (everOpen) {
+      stats.reconnects += 1;
+      tell("again", {});
+    }
+    everOpen = true;
+    tell("open", {});
+  };
+  socket.onmessage = ({ data }) => {
+    if (data instanceof ArrayBuffer) return tell("mix", data);
+    const message = JSON.parse(data);
+    if (message.topic === "frame") {
+      lastFrame = performance.now();
+      stats.frames += 1;
+      stats.ages.push(Date.now() - message.t * 1000);
+      if (stats.ages.length > 5000) stats.ages.splice(0, 2500);
+    }
+    tell(message.topic, message);
+  };
+  socket.onclose = () => {
+    setTimeout(() => connect(path), pause);
+    pause = Math.min(3000, pause * 1.5);
+  };
+}
+
+setInterval(() => {
+  if (!document.body.dataset.session) return;
+  const silent = performance.now() - lastFrame > 2000;
+  const text = socket?.readyState === WebSocket.OPEN
+    ? "The engine is silent. What was captured is kept; it is being started again."
+    : "No connection to the studio machine. A capture that runs goes on. Trying again…";
+  if (away.hidden === silent || (silent && away.textContent !== text)) {
+    away.textContent = text;
+    away.hidden = !silent;
+  }
+}, 500);
