@@ -25,7 +25,7 @@ class Playback:
         rows = {t.id: sum(self._channels[:n]) for n, t in enumerate(plan.tracks)}
         self._rows = sum(self._channels)
         self._line = [(rows[p.track], p) for p in plan.line if p.track in rows]
-        self._infos: dict[str, wavfile.WaveInfo | None] = {}
+        self._infos: dict[str, wavfile.WaveInfo] = {}
         self._pages: dict[int, Floats] = {}
         self._ahead = int(AHEAD_S * plan.rate_hz)
         self.silent = not self._line
@@ -62,20 +62,22 @@ class Playback:
         page = np.zeros((self._rows, PAGE), np.float32)
         for row, piece in self._line:
             a, b = max(start, piece.start), min(start + PAGE, piece.start + piece.samples)
-            info = self._info(piece) if a < b else None
-            if info is not None:
-                sound = wavfile.read(info, piece.offset + a - piece.start, b - a)
+            sound = self._read(piece, piece.offset + a - piece.start, b - a) if a < b else None
+            if sound is not None:
                 page[row : row + sound.shape[0], a - start : a - start + sound.shape[1]] = sound
         return page
 
-    def _info(self, piece: Placed) -> wavfile.WaveInfo | None:
-        if piece.path not in self._infos:
-            try:
+    def _read(self, piece: Placed, at: int, count: int) -> Floats | None:
+        """A stretch of a take, or None when its file is gone; the other tracks play on."""
+        if piece.path in self.missing:
+            return None
+        try:
+            if piece.path not in self._infos:
                 self._infos[piece.path] = wavfile.inspect(Path(piece.path))
-            except (OSError, wavfile.NotAWave):
-                self._infos[piece.path] = None
-                self.missing.append(piece.path)
-        return self._infos[piece.path]
+            return wavfile.read(self._infos[piece.path], at, count)
+        except (OSError, wavfile.NotAWave):
+            self.missing.append(piece.path)
+            return None
 
 
 

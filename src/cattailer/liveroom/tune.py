@@ -116,7 +116,7 @@ def _narrator() -> list[Note]:
         while at < end:
             length = float(rng.choice([0.2, 0.3, 0.3, 0.45]))
             fall = 5.0 * (at - bar * 3) / 9.0
-            pitch = 48.0 + float(rng.integers(0, 4)) - fall
+            pitch = round(2 * (48.0 + float(rng.integers(0, 4)) - fall)) / 2
             force = 0.9 if length > 0.4 else float(rng.uniform(0.5, 0.8))
             out.append(Note(Fraction(at).limit_denominator(960), Fraction(length), pitch, force))
             at += length + (0.4 if rng.random() < 0.15 else 0.03)

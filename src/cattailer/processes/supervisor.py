@@ -63,10 +63,8 @@ class Supervisor:
     def _start(self) -> None:
         self._lock = homes.lock(self._home)
         self._check_port()
-        self._step("database", self._postgres.start)
         env = {
             **os.environ,
-            "CATTAILER_DATABASE": self._postgres.url,
             "CATTAILER_COMMANDS": f"ipc://{self._sockets}/commands",
             "CATTAILER_TELEMETRY": f"ipc://{self._sockets}/telemetry",
             "CATTAILER_MEDIA": str(self._home.media),
@@ -75,6 +73,8 @@ class Supervisor:
         }
         self._env = {k: v for k, v in env.items() if v}
         self._spawn("engine")
+        self._step("database", self._postgres.start)
+        self._env["CATTAILER_DATABASE"] = self._postgres.url
         database = Database(self._postgres.url)
         self._step("tables", database.migrate)
         self._desk = Desk(database, EngineClient(self._env["CATTAILER_COMMANDS"]), self._home.media)
@@ -200,6 +200,8 @@ class Supervisor:
                 runs.enter_finished(self._desk)
             self._desk.database.engine.dispose()
         self._postgres.stop()
+        if self._desk is not None:
+            self._say("Stopped; everything is saved.")
         shutil.rmtree(self._sockets, ignore_errors=True)
         if self._lock is not None:
             self._lock.close()

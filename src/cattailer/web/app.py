@@ -4,7 +4,7 @@ import structlog
 from flask import Flask, Response, render_template, request
 from flask_sock import Sock
 from pydantic import ValidationError
-from sqlalchemy.exc import OperationalError
+from sqlalchemy.exc import DataError, OperationalError
 from werkzeug.exceptions import HTTPException
 
 from cattailer.core.errors import Refusal
@@ -30,6 +30,7 @@ def create_app(desk: Desk, care: Care | None = None) -> Flask:
     app.register_error_handler(Refusal, lambda why: _say(why.message, why.status))
     app.register_error_handler(ValidationError, _say_invalid)
     app.register_error_handler(OperationalError, lambda _: _say(DATABASE_AWAY, 503))
+    app.register_error_handler(DataError, lambda _: _say("There is nothing with that number.", 404))
     app.register_error_handler(HTTPException, _say_http)
     app.register_error_handler(Exception, _say_unforeseen)
     app.add_url_rule("/alive", "alive", lambda: "alive")

@@ -11,6 +11,9 @@ Floats = NDArray[np.float32]
 Render = Callable[[int, float, float, np.random.Generator], Floats]
 """(rate_hz, pitch_hz, seconds, rng) → samples."""
 
+RINGS_ON = {"dulcimer", "harp", "frame drum"}
+"""What sounds the same however long the note is written."""
+
 BY_NAME: dict[str, Render] = {
     "dulcimer": strings.hammered,
     "harp": strings.plucked,

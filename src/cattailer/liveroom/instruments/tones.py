@@ -2,7 +2,7 @@
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
-from scipy import signal
+from scipy import fft
 
 Floats = NDArray[np.float32]
 _FINE = 256
@@ -46,8 +46,9 @@ def envelope(rate_hz: int, count: int, attack_s: float, release_s: float) -> Flo
 
 def band_noise(rate_hz: int, count: int, low_hz: float, high_hz: float, rng: np.random.Generator) -> Floats:
     """Noise between two corners, RMS 1."""
-    sos = signal.butter(2, [low_hz, min(high_hz, 0.45 * rate_hz)], "bandpass", fs=rate_hz, output="sos")
-    noise = signal.sosfilt(sos, rng.standard_normal(count))
+    spectrum = fft.rfft(rng.standard_normal(count))
+    hz = fft.rfftfreq(count, 1 / rate_hz) + 1e-9
+    noise = fft.irfft(spectrum / np.sqrt((1 + (low_hz / hz) ** 4) * (1 + (hz / high_hz) ** 4)), count)
     return np.asarray(noise / (np.std(noise) + 1e-12), np.float32)
 
 

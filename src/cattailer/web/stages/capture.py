@@ -64,33 +64,33 @@ def lanes(session_id: int) -> Response:
 
 
 @blueprint.post("/tracks/<int:track_id>/arm")
-def arm(session_id: int, track_id: int) -> str:
+def arm(session_id: int, track_id: int) -> Response:
     tracks.arm_track(desk(), session_id, track_id, form(Armed).armed)
-    return rows(session_id)
+    return Response(status=204)
 
 
 @blueprint.post("/tracks/arm")
-def arm_all(session_id: int) -> str:
+def arm_all(session_id: int) -> Response:
     tracks.arm_all(desk(), session_id, form(Armed).armed)
-    return rows(session_id)
+    return Response(status=204)
 
 
 @blueprint.post("/tracks/<int:track_id>/name")
-def rename(session_id: int, track_id: int) -> str:
+def rename(session_id: int, track_id: int) -> Response:
     tracks.rename_track(desk(), session_id, track_id, form(Name).name)
-    return rows(session_id)
+    return Response(status=204)
 
 
 @blueprint.post("/inputs/<int:socket>/gain")
-def gain(session_id: int, socket: int) -> str:
+def gain(session_id: int, socket: int) -> Response:
     inputs.set_gain(desk(), session_id, socket, form(Gain).gain_db)
-    return rows(session_id)
+    return Response(status=204)
 
 
 @blueprint.post("/click")
-def click(session_id: int) -> str:
+def click(session_id: int) -> Response:
     sessions.set_click(desk(), session_id, form(On).on)
-    return rows(session_id)
+    return Response(status=204)
 
 
 @blueprint.post("/roll")

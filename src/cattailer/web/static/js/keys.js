@@ -57,7 +57,7 @@ function armAll() {
   const rows = document.getElementById("rows");
   if (!rows?.dataset.armAll) return;
   const all = [...document.querySelectorAll(".arm")].every((box) => box.checked);
-  htmx.ajax("POST", rows.dataset.armAll, { target: "#rows", swap: "innerHTML", values: { armed: String(!all) }, source: rows });
+  htmx.ajax("POST", rows.dataset.armAll, { swap: "none", values: { armed: String(!all) }, source: rows });
 }
 
 function bars(by) {

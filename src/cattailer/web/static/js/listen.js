@@ -30,7 +30,7 @@ export function startListen() {
     node.port.onmessage = ({ data }) => {
       Object.assign(stats, data);
       const own = 1000 * ((context?.baseLatency ?? 0) + (context?.outputLatency ?? 0));
-      words.textContent = `${String(Math.round(data.buffered + own)).padStart(3)} ms behind${data.gaps ? `, ${data.gaps} gaps` : ""}`;
+      words.textContent = `${String(Math.round(data.buffered + own)).padStart(3)} ms behind${data.gaps ? `, ${data.gaps} ${data.gaps === 1 ? "gap" : "gaps"}` : ""}`;
     };
     node.connect(context.destination);
     await context.resume();

@@ -19,7 +19,7 @@ export function startMessages() {
     say("The studio machine does not answer, so nothing was changed. A capture that runs goes on. Try again.");
     putBack(detail.elt);
   });
-  document.addEventListener("htmx:beforeRequest", () => say(""));
+  document.addEventListener("htmx:beforeRequest", ({ detail }) => { if (detail.requestConfig.verb === "post") say(""); });
   document.getElementById("message").addEventListener("click", () => say(""));
   on("problem", ({ message }) => say(message));
   on("event", (event) => { if (event.kind === "halt") say(event.message); });

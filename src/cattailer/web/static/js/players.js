@@ -1,9 +1,13 @@
-// Shows which of the four the players were asked for last, on this page.
+// Shows what the stand-in's players were asked for: a button is pressed when all of them do that.
+import { on } from "./socket.js";
+
 export function startPlayers() {
   const choices = [...document.querySelectorAll("[data-mode]")];
-  for (const choice of choices) {
-    choice.addEventListener("htmx:afterRequest", ({ detail }) => {
-      if (detail.successful) for (const other of choices) other.setAttribute("aria-pressed", String(other === choice));
-    });
-  }
+  on("frame", ({ players }) => {
+    const modes = Object.values(players);
+    for (const choice of choices) {
+      const pressed = String(modes.length > 0 && modes.every((mode) => mode === choice.dataset.mode));
+      if (choice.getAttribute("aria-pressed") !== pressed) choice.setAttribute("aria-pressed", pressed);
+    }
+  });
 }

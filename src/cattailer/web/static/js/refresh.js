@@ -1,28 +1,37 @@
 // Fetches rows and Deck anew when somebody, here or elsewhere, has changed the session.
 import { on } from "./socket.js";
 
-let waiting = false;
+let busy = false;
+let wanted = false;
 
 export function startRefresh() {
   on("revision", ({ revision }) => { if (revision !== shown()) refresh(); });
+  on("frame", ({ revision }) => { if (revision > shown()) refresh(); });
   on("again", refresh);
-  on("frame", ({ revision }) => { if (revision > shown() && !waiting) refresh(); });
-  document.addEventListener("focusout", () => { if (waiting) setTimeout(refresh, 150); });
+  document.addEventListener("htmx:afterRequest", ({ detail }) => {
+    if (detail.successful && detail.requestConfig.verb === "post") refresh();
+  });
+  document.addEventListener("focusout", () => setTimeout(() => { if (wanted) refresh(); }, 150));
 }
 
 function shown() {
-  return Number(document.querySelector("[data-revision]:not(body)")?.dataset.revision ?? document.body.dataset.revision);
+  return Number(document.querySelector("[data-revision]:not(body)").dataset.revision);
 }
 
+// One fetch at a time; what is asked meanwhile makes one more.
 async function refresh() {
-  const rows = document.getElementById("rows");
-  const typing = document.activeElement;
-  // Somebody is typing here: not under their fingers.
-  if (rows.contains(typing) && typing.dataset.was !== undefined && typing.value !== typing.dataset.was) {
-    waiting = true;
-    return;
+  wanted = true;
+  if (busy || typing()) return;
+  busy = true;
+  while (wanted && !typing()) {
+    wanted = false;
+    await htmx.ajax("GET", document.getElementById("rows").dataset.refresh, { target: "#rows", swap: "innerHTML" });
   }
-  waiting = true;
-  await htmx.ajax("GET", rows.dataset.refresh, { target: "#rows", swap: "innerHTML" });
-  waiting = false;
+  busy = false;
+}
+
+// Somebody is typing in a row: it is not changed under their fingers.
+function typing() {
+  const field = document.activeElement;
+  return field?.dataset.was !== undefined && field.value !== field.dataset.was;
 }

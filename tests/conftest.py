@@ -1,0 +1,65 @@
+"""What several tests share: a PostgreSQL of their own, an engine in a thread, a running Cattailer."""
+
+import os
+import threading
+import time
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+import sqlalchemy as sa
+
+from cattailer.engine.client import EngineClient
+from cattailer.engine.server import EngineServer
+from cattailer.liveroom.clock import WallClock
+from cattailer.processes.interfaces import open_live_room
+from cattailer.processes.postgres import Postgres
+from cattailer.services.desk import Desk
+from cattailer.store.database import Database
+from cattailer.store.models import Base
+
+os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
+
+
+@pytest.fixture(scope="session")
+def database(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Database]:
+    """A cluster for this test process; never the one that a user runs."""
+    folder = tmp_path_factory.mktemp("pg")
+    server = Postgres(folder / "db", folder / "postgres.log", durable=False)
+    server.start()
+    made = Database(server.url)
+    made.migrate()
+    yield made
+    made.engine.dispose()
+    server.stop()
+
+
+@pytest.fixture
+def clean(database: Database) -> Database:
+    with database.engine.begin() as connection:
+        names = ", ".join(table.name for table in Base.metadata.sorted_tables)
+        connection.execute(sa.text(f"TRUNCATE {names} RESTART IDENTITY CASCADE"))
+    return database
+
+
+@pytest.fixture
+def desk(clean: Database, tmp_path: Path) -> Iterator[Desk]:
+    """A desk with a real engine on the wall clock, in a thread."""
+    commands, telemetry = f"ipc://{tmp_path}/c", f"ipc://{tmp_path}/t"
+    server = EngineServer(lambda plan: open_live_room(plan, WallClock()), commands, telemetry)
+    thread = threading.Thread(target=server.serve)
+    thread.start()
+    yield Desk(clean, EngineClient(commands), tmp_path / "media", telemetry)
+    server.shut_down()
+    thread.join(15)
+
+
+def wait_for(what: object, seconds: float = 10.0) -> object:
+    """Calls ``what`` until it answers something true; fails after ``seconds``."""
+    until = time.monotonic() + seconds
+    while time.monotonic() < until:
+        found = what()  # type: ignore[operator]
+        if found:
+            return found
+        time.sleep(0.05)
+    raise AssertionError(f"waited {seconds} s for {what}")

@@ -1,0 +1,123 @@
+"""What comes in from outside is read or refused in words; nobody ever sees a traceback."""
+
+import time
+from collections.abc import Iterator
+
+import pytest
+from flask.testing import FlaskClient
+
+from cattailer.services import demo, sheet
+from cattailer.services.desk import Desk
+from cattailer.web.app import create_app
+
+PRESSED = {"HX-Request": "true"}
+
+
+@pytest.fixture
+def client(desk: Desk) -> Iterator[FlaskClient]:
+    demo.load(desk)
+    yield create_app(desk).test_client()
+
+
+def test_pages_answer(client: FlaskClient) -> None:
+    assert "Lamplighter" in client.get("/").text
+    assert client.get("/s/1/").status_code == 302
+    page = client.get("/s/1/capture").text
+    for words in ("Dulcimer left", "48 V", "Capture", "Takes", "Ready check", "Listen here"):
+        assert words in page
+    assert "No takes yet" in client.get("/s/1/takes/").text
+    assert "Patch" not in page, "only stages that work are shown"
+    assert client.get("/alive").text == "alive"
+    lanes = client.get("/s/1/capture/lanes?at=0&columns=100").json
+    assert lanes["bars"][0] == [1, 0]
+    assert len(lanes["bars"]) == 16
+
+
+@pytest.mark.parametrize(("address", "fields", "status", "words"), [
+    ("/s/1/inputs/3/gain", {"gain_db": "loud"}, 400, "cannot be read"),
+    ("/s/1/inputs/3/gain", {"gain_db": "nan"}, 400, "cannot be read"),
+    ("/s/1/inputs/3/gain", {"gain_db": "1e9"}, 400, "cannot be read"),
+    ("/s/1/inputs/3/gain", {"gain_db": "99"}, 400, "outside"),
+    ("/s/1/inputs/3/gain", {}, 400, "cannot be read"),
+    ("/s/1/inputs/16/gain", {"gain_db": "3"}, 404, "Nothing is plugged"),
+    ("/s/1/tracks/3/name", {"name": ""}, 400, "empty"),
+    ("/s/1/tracks/3/name", {"name": "x" * 10_000}, 400, "10,000 characters"),
+    ("/s/1/tracks/3/name", {"name": "x" * 100_000}, 400, "cannot be read"),
+    ("/s/1/tracks/3/name", {"name": "a\0b"}, 400, "cannot be shown"),
+    ("/s/1/tracks/99/name", {"name": "a"}, 404, "no track"),
+    ("/s/99/tracks/1/arm", {"armed": "true"}, 404, "no session"),
+    ("/s/1/tracks/1/arm", {"armed": "perhaps"}, 400, "cannot be read"),
+    ("/s/1/tracks/1/arm", {"armed": "true", "extra": "1"}, 400, "cannot be read"),
+    ("/s/1/locate", {"position": "-5"}, 400, "outside"),
+    ("/s/1/locate", {"position": "9" * 40}, 400, "cannot be read"),
+    ("/s/1/capture", {}, 409, "No track is armed"),
+    ("/s/1/players", {"mode": "dance"}, 400, "cannot be read"),
+    ("/s/1/nothing", {}, 404, "nothing at this address"),
+    ("/sessions", {"title": "A", "interface": "marshgate-16", "rate_hz": "12", "period": "128", "bits": "24"}, 400,
+     "does not run"),
+    ("/sessions", {"title": "A"}, 400, "cannot be read"),
+])
+def test_bad_input_is_told_and_changes_nothing(
+    client: FlaskClient, desk: Desk, address: str, fields: dict[str, str], status: int, words: str
+) -> None:
+    client.get("/s/1/")
+    before = sheet.show(desk, 1)
+    answer = client.post(address, data=fields, headers=PRESSED)
+    assert answer.status_code == status
+    assert words in answer.text
+    assert "Traceback" not in answer.text
+    assert sheet.show(desk, 1).rows == before.rows
+
+
+@pytest.mark.parametrize("address", [
+    "/s/99/capture", "/s/1/takes/5/file", "/s/1/takes/5/sound", "/s/1/takes/5/waveform", "/s/x/capture",
+    "/s/99999999999999999999/capture", "/static/../app.py",
+])
+def test_unknown_addresses_are_pages_in_words(client: FlaskClient, address: str) -> None:
+    answer = client.get(address, headers={"Accept": "text/html"})
+    assert answer.status_code == 404
+    assert "All sessions" in answer.text
+
+
+@pytest.mark.parametrize("query", ["", "?at=0", "?at=x&columns=5", "?at=0&columns=0", "?at=0&columns=99999999"])
+def test_lanes_that_cannot_be_drawn(client: FlaskClient, query: str) -> None:
+    assert client.get(f"/s/1/capture/lanes{query}").status_code == 400
+
+
+def test_people_type_decibels_as_they_like(client: FlaskClient, desk: Desk) -> None:
+    for typed, is_now in (("+34 dB", 34.0), ("33,4", 33.0), ("12dB", 12.0), ("0", 0.0)):
+        assert client.post("/s/1/inputs/3/gain", data={"gain_db": typed}, headers=PRESSED).status_code == 204
+        assert sheet.show(desk, 1).rows[2].gain_db == is_now
+
+
+def test_names_are_shown_as_text(client: FlaskClient) -> None:
+    name = '<script>alert("x")</script>'
+    assert client.post("/s/1/tracks/1/name", data={"name": name}, headers=PRESSED).status_code == 204
+    page = client.get("/s/1/capture").text
+    assert name not in page
+    assert "&lt;script&gt;" in page
+
+
+def test_a_take_can_be_heard_and_downloaded(client: FlaskClient) -> None:
+    client.post("/s/1/tracks/arm", data={"armed": "true"}, headers=PRESSED)
+    assert client.post("/s/1/capture", headers=PRESSED).status_code == 204
+    time.sleep(0.3)
+    assert client.post("/s/1/stop", headers=PRESSED).status_code == 204
+    rows = client.get("/s/1/takes/rows").text
+    assert rows.count("data-take=") == 10
+    part = client.get("/s/1/takes/1/sound", headers={"Range": "bytes=0-3"})
+    assert (part.status_code, part.data) == (206, b"RIFF")
+    whole = client.get("/s/1/takes/1/file")
+    assert whole.headers["Content-Disposition"].startswith("attachment; filename=The-Lamplighters-Ferry_")
+    assert len(client.get("/s/1/takes/1/waveform?columns=30").json) == 60
+    assert client.get("/s/1/takes/1/waveform?columns=0").status_code == 400
+
+
+def test_the_engine_away_is_told(client: FlaskClient, desk: Desk) -> None:
+    desk.engine._address = "ipc:///nonexistent/socket"
+    desk.engine._socket = None
+    desk.engine._timeout_ms = 100
+    answer = client.post("/s/1/stop", headers=PRESSED)
+    assert answer.status_code == 503
+    assert "does not answer" in answer.text
+    assert "engine does not answer" in client.get("/s/1/capture").text
