@@ -25,8 +25,8 @@ function find({ key, code, shiftKey, target }) {
   const capturing = document.body.dataset.state === "capturing";
   const stopped = document.body.dataset.state === "stopped";
   if (code === "Space" && shiftKey) return () => press(capturing ? "stop-capture" : "capture");
-  // On a control, Space and the arrows belong to that control.
-  if (code === "Space" && !target.closest("button, a, input")) return () => press(capturing ? "stop-capture" : stopped ? "roll" : "stop");
+  // Space belongs to a control that was reached with the keyboard; after a click it is the transport's.
+  if (code === "Space" && !target.closest("button, a, input")?.matches(":focus-visible")) return () => press(capturing ? "stop-capture" : stopped ? "roll" : "stop");
   if (/^[1-8]$/.test(key)) return () => document.querySelector(`[data-key="${key}"]`)?.click();
   return {
     j: () => step(1), k: () => step(-1), x: armRow, X: armAll, p: () => press("click"), h: () => press("listen"),

@@ -1,5 +1,6 @@
-// Lanes: sixteen bars of the timeline with what is there in ink, what is being captured in
-// vermilion, and the playhead. The stretch and its bars come from the server.
+// Lanes: sixteen bars of the timeline with what is there in ink and what is being captured in
+// vermilion. The stretch and its bars come from the server. A lane is drawn whole only when
+// something changed; while capturing, only the columns that are new.
 import { LIFT, paint, prepared } from "./canvas.js";
 import { on } from "./socket.js";
 
@@ -9,40 +10,44 @@ let live = new Map(); // track → [[first sample, samples per pair, pairs]]
 let liveRun = null;
 let position = 0;
 let state = "stopped";
-let asked = null;
+let asked = 0;
 let stale = true;
 
 export function startLanes() {
   const rows = document.getElementById("rows");
   if (!rows?.dataset.lanes) return;
   on("frame", (frame) => {
-    if (frame.position !== position || frame.state !== state) stale = true;
     position = frame.position;
-    state = frame.state;
+    if (frame.state !== state) {
+      state = frame.state;
+      stale = true;
+    }
     if (view && (position < view.start || position >= view.stop)) fetchView(rows);
   });
   on("wave", addLive);
   on("revision", () => fetchView(rows, true));
   on("again", () => fetchView(rows, true));
-  document.addEventListener("themechange", () => { stale = true; });
-  addEventListener("resize", () => { stale = true; });
-  document.addEventListener("htmx:afterSettle", () => { stale = true; });
-  rows.addEventListener("click", (event) => {
-    const lane = event.target.closest("canvas[data-lane]");
-    if (!lane || !view) return;
-    const share = (event.clientX - lane.getBoundingClientRect().left) / lane.clientWidth;
-    const there = Math.round(view.start + share * (view.stop - view.start));
-    htmx.ajax("POST", rows.dataset.locate, { values: { position: there }, swap: "none", source: rows });
-  });
+  const redraw = () => { stale = true; };
+  document.addEventListener("themechange", redraw);
+  addEventListener("resize", redraw);
+  document.addEventListener("htmx:afterSettle", redraw);
+  rows.addEventListener("click", (event) => locate(event, rows));
   fetchView(rows);
   requestAnimationFrame(draw);
 }
 
+function locate(event, rows) {
+  const lane = event.target.closest("canvas[data-lane]");
+  if (!lane || !view) return;
+  const share = (event.clientX - lane.getBoundingClientRect().left) / lane.clientWidth;
+  const there = Math.round(view.start + share * (view.stop - view.start));
+  htmx.ajax("POST", rows.dataset.locate, { values: { position: there }, swap: "none", source: rows });
+}
+
 async function fetchView(rows, force = false) {
-  const at = Math.max(0, position);
-  if (!force && asked && performance.now() - asked < 300) return;
+  if (!force && performance.now() - asked < 300) return;
   asked = performance.now();
-  const answer = await fetch(`${rows.dataset.lanes}?at=${at}&columns=${COLUMNS}`);
+  const answer = await fetch(`${rows.dataset.lanes}?at=${Math.max(0, position)}&columns=${COLUMNS}`);
   if (!answer.ok) return;
   view = await answer.json();
   if (state !== "capturing") live = new Map();
@@ -56,14 +61,18 @@ function addLive(wave) {
   }
   for (const [track, pairs] of wave.tracks) {
     if (!live.has(track)) live.set(track, []);
-    live.get(track).push([wave.start + wave.bucket * wave.size, wave.size, pairs]);
+    const piece = [wave.start + wave.bucket * wave.size, wave.size, pairs];
+    live.get(track).push(piece);
+    const canvas = document.getElementById(`lane-${track}`);
+    if (view && canvas && !stale) drawPieces(canvas, [piece]);
   }
-  stale = true;
 }
 
 function draw() {
   requestAnimationFrame(draw);
-  if (!view || !stale) return;
+  if (!view) return;
+  movePlayhead();
+  if (!stale) return;
   stale = false;
   for (const canvas of document.querySelectorAll("canvas[data-lane]")) drawLane(canvas);
   drawRuler();
@@ -73,37 +82,51 @@ function across(sample, width) {
   return ((sample - view.start) / (view.stop - view.start)) * width;
 }
 
+// One line through all lanes, moved without drawing anything anew.
+function movePlayhead() {
+  const head = document.getElementById("playhead");
+  const ruler = document.getElementById("ruler");
+  const inside = position >= view.start && position < view.stop;
+  head.hidden = !inside;
+  head.style.transform = `translateX(${ruler.offsetLeft + across(position, ruler.clientWidth)}px)`;
+}
+
 function drawLane(canvas) {
   const area = prepared(canvas);
   if (!area) return;
   const { context: c, width, height } = area;
-  const track = Number(canvas.dataset.lane);
-  c.fillStyle = paint("lane");
-  c.fillRect(0, 0, width, height);
-  c.fillStyle = paint("rule");
-  for (const [bar, at] of view.bars) c.fillRect(Math.round(across(at, width)), 0, (bar - 1) % 4 ? 1 : 2, height);
-  const pairs = view.tracks[track];
+  ground(c, 0, width, width, height);
+  const pairs = view.tracks[canvas.dataset.lane];
   if (pairs) {
     c.fillStyle = paint("soft");
     const step = width / COLUMNS;
     for (let n = 0; n < COLUMNS; n += 1) {
-      const low = pairs[2 * n];
-      const high = pairs[2 * n + 1];
-      if (low || high) bar(c, n * step, step, low / 127, high / 127, height);
+      if (pairs[2 * n] || pairs[2 * n + 1]) column(c, n * step, step, pairs[2 * n] / 127, pairs[2 * n + 1] / 127, height);
     }
   }
-  drawLive(c, live.get(track), width, height);
-  c.fillStyle = paint(state === "capturing" ? "vermilion" : "ink");
-  c.fillRect(Math.round(across(position, width)) - 0.75, 0, 1.5, height);
+  const pieces = live.get(Number(canvas.dataset.lane));
+  if (pieces) drawPieces(canvas, pieces);
 }
 
-function drawLive(c, pieces, width, height) {
-  if (!pieces) return;
-  const first = across(pieces[0][0], width);
-  const last = pieces[pieces.length - 1];
-  const end = across(last[0] + (last[1] * last[2].length) / 2, width);
+// The empty lane between two places: its colour and the bar lines.
+function ground(c, from, to, width, height) {
   c.fillStyle = paint("lane");
-  c.fillRect(first, 0, end - first, height);
+  c.fillRect(from, 0, to - from, height);
+  c.fillStyle = paint("rule");
+  for (const [bar, at] of view.bars) {
+    const x = Math.round(across(at, width));
+    if (x >= from && x < to) c.fillRect(x, 0, (bar - 1) % 4 ? 1 : 2, height);
+  }
+}
+
+function drawPieces(canvas, pieces) {
+  const c = canvas.getContext("2d");
+  const width = canvas.clientWidth;
+  const height = canvas.clientHeight;
+  const last = pieces[pieces.length - 1];
+  const from = Math.floor(across(pieces[0][0], width));
+  const to = Math.ceil(across(last[0] + (last[1] * last[2].length) / 2, width));
+  ground(c, Math.max(0, from), to, width, height);
   c.fillStyle = paint("vermilion");
   let x = null;
   let low = 0;
@@ -112,19 +135,19 @@ function drawLive(c, pieces, width, height) {
     for (let n = 0; n < pairs.length; n += 2) {
       const here = Math.floor(across(start + (n / 2) * size, width));
       if (here !== x) {
-        if (x !== null && x >= 0 && x <= width) bar(c, x, 1, low, high, height);
+        if (x !== null) column(c, x, 1, low, high, height);
         x = here;
-        low = 0;
-        high = 0;
+        low = high = 0;
       }
       low = Math.min(low, pairs[n] / 32767);
       high = Math.max(high, pairs[n + 1] / 32767);
     }
   }
-  c.fillRect(first, height - 2, end - first, 2);
+  if (x !== null) column(c, x, 1, low, high, height);
+  c.fillRect(Math.max(0, from), height - 2, to - Math.max(0, from), 2);
 }
 
-function bar(c, x, step, low, high, height) {
+function column(c, x, step, low, high, height) {
   const middle = height / 2;
   const top = Math.max(0, high) ** LIFT * (middle - 2);
   const bottom = Math.max(0, -low) ** LIFT * (middle - 2);
@@ -133,7 +156,7 @@ function bar(c, x, step, low, high, height) {
 
 function drawRuler() {
   const canvas = document.getElementById("ruler");
-  const area = canvas && prepared(canvas);
+  const area = prepared(canvas);
   if (!area) return;
   const { context: c, width, height } = area;
   c.fillStyle = paint("soft");

@@ -11,6 +11,11 @@ export function startRefresh() {
   document.addEventListener("htmx:afterRequest", ({ detail }) => {
     if (detail.successful && detail.requestConfig.verb === "post") refresh();
   });
+  document.addEventListener("htmx:beforeSwap", (event) => {
+    if (event.target.id !== "rows" || !typing()) return;
+    event.detail.shouldSwap = false;
+    wanted = true;
+  });
   document.addEventListener("focusout", () => setTimeout(() => { if (wanted) refresh(); }, 150));
 }
 

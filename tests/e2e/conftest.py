@@ -1,0 +1,115 @@
+"""A whole Cattailer as ``./cattailer demo`` starts it, and a browser."""
+
+import os
+import signal
+import socket
+import subprocess
+import sys
+import time
+import urllib.request
+from collections.abc import Iterator
+from dataclasses import dataclass
+from pathlib import Path
+
+import pytest
+from playwright.sync_api import Browser, Page, sync_playwright
+
+from tests.conftest import wait_for
+
+ROOT = Path(__file__).parents[2]
+CHROMIUM = (
+    "--no-sandbox --disable-gpu --disable-quic --no-first-run --disable-background-networking "
+    "--disable-component-update --disable-sync --autoplay-policy=no-user-gesture-required"
+).split()
+
+
+@dataclass
+class Studio:
+    url: str
+    home: Path
+    process: subprocess.Popen[str]
+
+    def kill(self, name: str) -> None:
+        """Kills the engine or the web as a crash would."""
+        marks = {"engine": "cattailer.processes.engine_main", "web": "cattailer.web.app:create_from_environment()"}
+        for child in self._family(self.process.pid):
+            if marks[name] in Path(f"/proc/{child}/cmdline").read_text().replace("\0", " "):
+                os.kill(child, signal.SIGKILL)
+
+    def _family(self, pid: int) -> list[int]:
+        found = []
+        for task in Path(f"/proc/{pid}/task").iterdir():
+            for child in map(int, (task / "children").read_text().split()):
+                found += [child, *self._family(child)]
+        return found
+
+    @property
+    def journals(self) -> list[Path]:
+        return sorted((self.home / "media").rglob("*.journal.jsonl"))
+
+
+def free_port() -> int:
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        return int(probe.getsockname()[1])
+
+
+@pytest.fixture(scope="session")
+def studio(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Studio]:
+    home = tmp_path_factory.mktemp("home")
+    port = free_port()
+    environment = {**os.environ, "CATTAILER_HOME": str(home), "PYTHONPATH": str(ROOT / "src")}
+    process = subprocess.Popen(
+        [sys.executable, "-m", "cattailer", "demo", "--port", str(port), "--fast-database"],
+        env=environment, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True,
+    )
+    url = f"http://127.0.0.1:{port}"
+
+    def alive() -> bool:
+        assert process.poll() is None, process.stdout.read() if process.stdout else ""
+        try:
+            return urllib.request.urlopen(f"{url}/alive", timeout=1).status == 200
+        except OSError:
+            return False
+
+    wait_for(alive, 60)
+    yield Studio(url, home, process)
+    process.send_signal(signal.SIGINT)
+    assert process.wait(30) == 0
+    leftovers = subprocess.run(["pgrep", "-f", str(home)], capture_output=True, text=True, check=False).stdout.split()
+    assert not leftovers, "something that was started still runs"
+
+
+@pytest.fixture(scope="session")
+def browser() -> Iterator[Browser]:
+    with sync_playwright() as playwright:
+        yield playwright.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)
+
+
+@pytest.fixture
+def page(browser: Browser) -> Iterator[Page]:
+    context = browser.new_context(viewport={"width": 1280, "height": 800}, accept_downloads=True)
+    made = context.new_page()
+    errors: list[str] = []
+    made.on("pageerror", lambda error: errors.append(str(error)))
+    yield made
+    context.close()
+    assert errors == []
+
+
+def state_is(page: Page, state: str, seconds: float = 15) -> None:
+    page.wait_for_function(
+        "state => document.body.dataset.state === state", arg=state, timeout=seconds * 1000, polling=50
+    )
+
+
+def open_demo(page: Page, studio: Studio) -> None:
+    """The Capture stage, stopped, with nothing armed."""
+    page.goto(f"{studio.url}/s/1/")
+    page.wait_for_function("cattailerStats.frames > 3")
+    if page.evaluate("document.body.dataset.state") != "stopped":
+        page.keyboard.press("Shift+Space" if page.evaluate("document.body.dataset.state") == "capturing" else "Space")
+        state_is(page, "stopped")
+    page.evaluate("fetch('/s/1/tracks/arm', {method: 'POST', body: new URLSearchParams({armed: 'false'})})")
+    page.wait_for_function("document.querySelectorAll('.arm:checked').length === 0")
+    time.sleep(0.2)

@@ -1,0 +1,129 @@
+"""What is killed comes back, and what was captured is kept."""
+
+import json
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+import soundfile
+from playwright.sync_api import Page, expect
+
+from cattailer.media import journal
+from tests.conftest import wait_for
+from tests.e2e.conftest import ROOT, Studio, open_demo, state_is
+
+pytestmark = pytest.mark.xdist_group("e2e")
+
+
+def capture_all(page: Page, studio: Studio) -> Path:
+    open_demo(page, studio)
+    before = set(studio.journals)
+    page.keyboard.press("Shift+X")
+    expect(page.locator(".arm:checked")).to_have_count(10)
+    page.keyboard.press("Shift+Space")
+    state_is(page, "capturing")
+    page.wait_for_timeout(2500)
+    (path,) = set(studio.journals) - before
+    return path
+
+
+def test_killing_the_web_leaves_the_capture_alone(page: Page, studio: Studio) -> None:
+    path = capture_all(page, studio)
+    studio.kill("web")
+    page.wait_for_function("cattailerStats.reconnects === 1", timeout=30_000)
+    state_is(page, "capturing")
+    assert journal.is_live(path)
+    page.keyboard.press("Shift+Space")
+    state_is(page, "stopped")
+    story = journal.read(path)
+    assert story is not None
+    assert story.ended
+    assert not story.recovered
+    assert story.dropouts == []
+    expect(page.locator("#deck-log")).to_contain_text(f"run {story.head.number}")
+
+
+def test_killing_the_engine_keeps_all_but_the_last_moment(page: Page, studio: Studio) -> None:
+    path = capture_all(page, studio)
+    captured = page.evaluate("""() => new Promise((done) => {
+      const socket = new WebSocket(location.origin.replace('http', 'ws') + '/s/1/live');
+      socket.onmessage = ({data}) => { const m = JSON.parse(data); if (m.topic === 'frame') { done(m.position); } };
+    })""")
+    studio.kill("engine")
+    story = wait_for(lambda: (s := journal.read(path)) and s.ended and s, 20)
+    assert story.recovered  # type: ignore[attr-defined]
+    assert story.samples > captured - 48000  # type: ignore[attr-defined]
+    files = sorted(path.parent.glob("*.wav"))
+    assert len(files) == 10
+    assert {soundfile.info(str(f)).frames for f in files} == {story.samples}  # type: ignore[attr-defined]
+    state_is(page, "stopped", 30)
+    expect(page.locator("#deck-log")).to_contain_text("recovered", timeout=20_000)
+    wait_for(lambda: page.evaluate("document.getElementById('away').hidden"), 20)
+
+
+def run_cli(*arguments: str, home: Path) -> subprocess.CompletedProcess[str]:
+    import os
+
+    environment = {**os.environ, "CATTAILER_HOME": str(home), "PYTHONPATH": str(ROOT / "src")}
+    return subprocess.run(
+        [sys.executable, "-m", "cattailer", *arguments], env=environment, capture_output=True, text=True, check=False,
+        timeout=120,
+    )
+
+
+def test_record_gives_ten_files_that_open(tmp_path: Path) -> None:
+    out = tmp_path / "out"
+    arguments = ("record", "--demo", "--tracks", "all", "--seconds", "2", "--out", str(out), "--clock", "virtual", "--json")
+    done = run_cli(*arguments, home=tmp_path)
+    assert done.returncode == 0, done.stderr
+    told = json.loads(done.stdout)
+    assert (told["rate"], told["dropouts"], len(told["files"])) == (48000, 0, 10)
+    for file in told["files"]:
+        info = soundfile.info(file["path"])
+        assert (info.frames, file["samples"], file["start"], file["channels"]) == (96000, 96000, 0, 1)
+        assert Path(file["path"]).parent == out
+        assert -30 < file["peak_dbfs"] < 0
+    again = json.loads(run_cli(*arguments, home=tmp_path).stdout)
+    assert not {f["path"] for f in again["files"]} & {f["path"] for f in told["files"]}
+    first, second = (Path(t["files"][2]["path"]).read_bytes()[4096:] for t in (told, again))
+    assert first == second, "the virtual clock gives the same sound every time"
+
+
+@pytest.mark.parametrize(("arguments", "status", "words"), [
+    (("record", "--demo", "--seconds", "1"), 2, "--out"),
+    (("record", "--demo", "--seconds", "-1", "--out", "OUT"), 1, "more than 0"),
+    (("record", "--demo", "--seconds", "1", "--out", "OUT", "--tracks", "Tuba"), 1, "no track"),
+    (("record", "--demo", "--seconds", "1", "--out", "OUT", "--rate", "1234"), 1, "does not run at"),
+    (("record", "--demo", "--seconds", "1", "--out", "/proc/x", "--clock", "virtual"), 1, "/proc/x"),
+    (("dance",), 2, "No such command"),
+])
+def test_wrong_usage_is_one_line(tmp_path: Path, arguments: tuple[str, ...], status: int, words: str) -> None:
+    done = run_cli(*(str(tmp_path / "out") if a == "OUT" else a for a in arguments), home=tmp_path)
+    assert done.returncode == status
+    assert words in done.stderr
+    assert "Traceback" not in done.stderr
+    assert done.stdout == ""
+
+
+def test_starting_where_it_cannot_is_told(tmp_path: Path, studio: Studio) -> None:
+    port = studio.url.rsplit(":", 1)[1]
+    taken = run_cli("serve", "--port", port, home=tmp_path / "other")
+    assert (taken.returncode, taken.stdout) == (1, "")
+    assert f"Port {port}" in taken.stderr
+    assert "--port" in taken.stderr
+    twice = run_cli("serve", "--port", "1", home=studio.home)
+    assert twice.returncode == 1
+    assert "already running" in twice.stderr
+    assert "already running" in run_cli("recover", home=studio.home).stderr
+    nowhere = run_cli("serve", home=Path("/proc/nowhere"))
+    assert nowhere.returncode == 1
+    assert "cannot be written" in nowhere.stderr
+    broken = tmp_path / "broken"
+    (broken / "db" / "data").mkdir(parents=True)
+    (broken / "db" / "data" / "PG_VERSION").write_text("15\n")
+    (broken / "db" / "password").write_text("x")
+    dead = run_cli("recover", home=broken)
+    assert dead.returncode == 1
+    assert "does not start" in dead.stderr
+    assert dead.stderr.count("\n") == 1

@@ -1,0 +1,205 @@
+"""The newcomer's way, with the mouse and again with the keyboard alone."""
+
+import io
+import re
+from pathlib import Path
+
+import numpy as np
+import pytest
+import soundfile
+from playwright.sync_api import Browser, Download, Page, expect
+
+from tests.conftest import wait_for
+from tests.e2e.conftest import Studio, open_demo, state_is
+
+pytestmark = pytest.mark.xdist_group("e2e")
+
+VERMILION_PIXELS = """id => {
+  const canvas = document.getElementById(id);
+  const data = canvas.getContext('2d').getImageData(0, 0, canvas.width, canvas.height).data;
+  let count = 0;
+  for (let n = 0; n < data.length; n += 4) if (data[n] > 150 && data[n + 1] < 110 && data[n + 2] < 90) count += 1;
+  return count;
+}"""
+
+
+def held_peaks(page: Page) -> list[float]:
+    texts = page.locator("output[id^=peak-]").all_inner_texts()
+    return [float(t.replace("−", "-")) for t in texts if re.search(r"\d", t) and "×" not in t]
+
+
+def check_sound(download: Download, shown_peak: str, seconds: float) -> None:
+    """The file decodes, is as long as it should be, and peaks where the page says."""
+    data, rate = soundfile.read(io.BytesIO(Path(download.path()).read_bytes()))
+    assert rate == 48000
+    assert soundfile.info(download.path()).subtype == "PCM_24"
+    assert seconds <= len(data) / rate < seconds + 20
+    peak = 20 * np.log10(np.abs(data).max())
+    assert peak == pytest.approx(float(shown_peak.replace("−", "-")), abs=0.06)
+    assert -40 < peak < 0
+    for part in np.array_split(data[: int(rate * seconds)], 4):
+        assert np.sqrt((part**2).mean()) > 1e-3, "a quarter of the take is silent"
+
+
+def hears(page: Page) -> None:
+    """The page's AudioWorklet receives sound and plays it."""
+    page.wait_for_function("cattailerListen.heard > 24000 && cattailerListen.loudest > 0.01", timeout=15_000)
+    expect(page.locator("#listen-words")).to_contain_text("ms behind")
+
+
+def test_with_the_mouse(page: Page, studio: Studio) -> None:
+    open_demo(page, studio)
+    page.goto(studio.url)
+    page.get_by_role("link", name="The Lamplighter's Ferry").click()
+    expect(page.locator("#rows .row")).to_have_count(10)
+    page.wait_for_function("document.querySelectorAll('output[data-zone]').length === 10")
+    wait_for(lambda: len(held_peaks(page)) == 10 and min(held_peaks(page)) > -50)
+    assert page.evaluate("document.documentElement.scrollHeight <= innerHeight"), "ten rows fit without scrolling"
+    for name in ("Cello", "Frame drum", "Narrator"):
+        page.get_by_role("checkbox", name=f"Arm {name}", exact=True).click()
+        expect(page.get_by_role("checkbox", name=f"Arm {name}", exact=True)).to_be_checked()
+    expect(page.locator("#capture-words")).to_have_text("Capture 3 tracks")
+    page.get_by_role("button", name="Capture 3 tracks").click()
+    state_is(page, "capturing")
+    page.wait_for_timeout(2500)
+    drum, harmonium = (page.locator(".row", has=page.locator(f"input[value='{n}']")) for n in ("Frame drum", "Harmonium"))
+    lanes = [row.locator("canvas.lane").get_attribute("id") for row in (drum, harmonium)]
+    drawn, empty = (page.evaluate(VERMILION_PIXELS, lane) for lane in lanes)
+    assert drawn > 2 * empty, "the playhead stands in every lane, but only what is captured is drawn in vermilion"
+    page.get_by_role("button", name="Stop capturing").click()
+    state_is(page, "stopped")
+    expect(page.locator("#deck-log")).to_contain_text("run")
+    page.get_by_role("button", name="Listen here").click()
+    page.get_by_role("button", name="Roll", exact=False).click()
+    state_is(page, "rolling")
+    hears(page)
+    page.get_by_role("button", name="■ Stop", exact=True).click()
+    state_is(page, "stopped")
+    page.get_by_role("link", name="Takes").click()
+    take = page.locator("[data-take]", has=page.get_by_role("button", name=re.compile("Play Cello, take"))).first
+    take.get_by_role("button", name=re.compile("Play")).click()
+    page.wait_for_function("window.cattailerTake && cattailerTake.currentTime > 0.3")
+    with page.expect_download() as waiting:
+        take.get_by_role("link", name=re.compile("Download")).click()
+    shown = re.search(r"−\d+\.\d", take.inner_text())
+    assert shown
+    check_sound(waiting.value, shown[0], 2.0)
+
+
+def test_with_the_keyboard_alone(page: Page, studio: Studio) -> None:
+    open_demo(page, studio)
+    page.goto(studio.url)
+    for _ in range(12):
+        page.keyboard.press("Tab")
+        if "Lamplighter" in page.evaluate("document.activeElement.innerText ?? ''"):
+            break
+    page.keyboard.press("Enter")
+    page.wait_for_url("**/capture")
+    page.wait_for_function("cattailerStats.frames > 3")
+    for _ in range(3):
+        page.keyboard.press("j")
+    page.keyboard.press("x")
+    expect(page.locator(".arm:checked")).to_have_count(1)
+    page.keyboard.press("Shift+X")
+    expect(page.locator(".arm:checked")).to_have_count(10)
+    expect(page.locator("#capture-words")).to_have_text("Capture 10 tracks")
+    page.keyboard.press("Shift+Space")
+    state_is(page, "capturing")
+    page.wait_for_timeout(2500)
+    page.keyboard.press("Shift+Space")
+    state_is(page, "stopped")
+    page.keyboard.press("h")
+    page.evaluate("document.activeElement.blur()")
+    page.keyboard.press("Space")
+    state_is(page, "rolling")
+    hears(page)
+    page.keyboard.press("Space")
+    state_is(page, "stopped")
+    page.keyboard.press("h")
+    page.keyboard.press("6")
+    page.wait_for_url("**/takes/")
+    page.wait_for_function("cattailerStats.frames > 3")
+    page.keyboard.press("j")
+    label = page.evaluate("document.activeElement.getAttribute('aria-label')")
+    assert label.startswith("Play Dulcimer left, take")
+    page.keyboard.press("Enter")
+    page.wait_for_function("window.cattailerTake && cattailerTake.currentTime > 0.3")
+    page.keyboard.press("Tab")
+    with page.expect_download() as waiting:
+        page.keyboard.press("Enter")
+    shown = re.search(r"−\d+\.\d", page.locator("[data-take]").first.inner_text())
+    assert shown
+    check_sound(waiting.value, shown[0], 2.0)
+
+
+def test_names_gains_and_keys_by_typing(page: Page, studio: Studio) -> None:
+    open_demo(page, studio)
+    name = page.get_by_label("Name of the track at socket 7")
+    name.fill("Pump organ")
+    name.press("Enter")
+    expect(page.get_by_role("checkbox", name="Arm Pump organ")).to_be_visible()
+    gain = page.get_by_label("Preamp gain of Pump organ in dB")
+    gain.fill("99")
+    gain.press("Enter")
+    expect(page.get_by_role("alert")).to_contain_text("outside")
+    expect(gain).to_have_value("+39")
+    gain.fill("41.2 dB")
+    gain.press("Enter")
+    expect(gain).to_have_value("+41")
+    gain.fill("39")
+    gain.press("Enter")
+    expect(gain).to_have_value("+39")
+    name.fill("Harmonium")
+    name.press("Enter")
+    expect(page.get_by_role("checkbox", name="Arm Harmonium")).to_be_visible()
+    page.get_by_role("button", name="Capture").first.click()
+    expect(page.get_by_role("alert")).to_contain_text("No track is armed")
+    page.keyboard.press("?")
+    expect(page.get_by_role("dialog")).to_contain_text("Roll and stop")
+    page.keyboard.press("Escape")
+    page.keyboard.press("ArrowRight")
+    expect(page.locator("#bars")).to_have_text("bar 2 · beat 1 of 3")
+    page.keyboard.press("Home")
+    expect(page.locator("#bars")).to_have_text("bar 1 · beat 1 of 3")
+    page.get_by_role("button", name="Rest").click()
+    expect(page.get_by_role("button", name="Rest")).to_have_attribute("aria-pressed", "true")
+    wait_for(lambda: len(held_peaks(page)) == 0, 15)
+    page.get_by_role("button", name="Follow").click()
+    wait_for(lambda: len(held_peaks(page)) == 10)
+
+
+def test_a_new_session_on_the_small_interface(page: Page, studio: Studio) -> None:
+    page.goto(studio.url)
+    page.get_by_label("Name").fill("Two at a table")
+    page.get_by_label("Interface").select_option("marshgate-2")
+    page.get_by_role("button", name="Make the session").click()
+    page.wait_for_url("**/capture")
+    expect(page.locator("#rows .row")).to_have_count(2)
+    page.wait_for_function("cattailerStats.frames > 3")
+    open_demo(page, studio)
+    expect(page.locator("#rows .row")).to_have_count(10)
+
+
+def test_two_browsers_show_the_same(browser: Browser, page: Page, studio: Studio) -> None:
+    open_demo(page, studio)
+    context = browser.new_context(viewport={"width": 1280, "height": 800})
+    other = context.new_page()
+    other.goto(f"{studio.url}/s/1/capture")
+    other.wait_for_function("cattailerStats.frames > 3")
+    page.get_by_role("checkbox", name="Arm Bass clarinet").click()
+    expect(other.get_by_role("checkbox", name="Arm Bass clarinet")).to_be_checked(timeout=1000)
+    expect(other.locator("#capture-words")).to_have_text("Capture 1 track", timeout=1000)
+    other.keyboard.press("Space")
+    state_is(page, "rolling", 1)
+    page.keyboard.press("Space")
+    state_is(other, "stopped", 1)
+    context.close()
+
+
+def test_frames_come_often_and_fresh(page: Page, studio: Studio) -> None:
+    """That they come at all and are new; how fast is measured in bench/."""
+    open_demo(page, studio)
+    before = page.evaluate("cattailerStats.frames")
+    page.wait_for_timeout(2000)
+    assert page.evaluate("cattailerStats.frames") - before > 20
+    assert sorted(page.evaluate("cattailerStats.ages"))[0] < 1000
