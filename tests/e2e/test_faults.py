@@ -36,9 +36,8 @@ def test_killing_the_web_leaves_the_capture_alone(page: Page, studio: Studio) ->
     assert journal.is_live(path)
     page.keyboard.press("Shift+Space")
     state_is(page, "stopped")
-    story = journal.read(path)
-    assert story is not None
-    assert story.ended
+    story = wait_for(lambda: (s := journal.read(path)) and s.ended and s)
+    assert isinstance(story, journal.RunStory)
     assert not story.recovered
     assert story.dropouts == []
     expect(page.locator("#deck-log")).to_contain_text(f"run {story.head.number}")
@@ -52,11 +51,12 @@ def test_killing_the_engine_keeps_all_but_the_last_moment(page: Page, studio: St
     })""")
     studio.kill("engine")
     story = wait_for(lambda: (s := journal.read(path)) and s.ended and s, 20)
-    assert story.recovered  # type: ignore[attr-defined]
-    assert story.samples > captured - 48000  # type: ignore[attr-defined]
+    assert isinstance(story, journal.RunStory)
+    assert story.recovered
+    assert story.samples > captured - 48000
     files = sorted(path.parent.glob("*.wav"))
     assert len(files) == 10
-    assert {soundfile.info(str(f)).frames for f in files} == {story.samples}  # type: ignore[attr-defined]
+    assert {soundfile.info(str(f)).frames for f in files} == {story.samples}
     state_is(page, "stopped", 30)
     expect(page.locator("#deck-log")).to_contain_text("recovered", timeout=20_000)
     wait_for(lambda: page.evaluate("document.getElementById('away').hidden"), 20)

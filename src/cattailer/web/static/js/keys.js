@@ -1,8 +1,11 @@
 // The keyboard. A key presses the button that stands for it, so both do the same.
 let row = -1;
+let onControl = false; // the focus was put there with Tab, so Space belongs to that control
 
 export function startKeys() {
+  document.addEventListener("pointerdown", () => { onControl = false; }, true);
   document.addEventListener("keydown", (event) => {
+    if (event.key === "Tab") onControl = true;
     const typing = event.target.closest("input:not([type=checkbox]), textarea, select");
     if (typing) {
       if (event.key === "Enter" && typing.classList.contains("typed")) typing.blur();
@@ -25,8 +28,8 @@ function find({ key, code, shiftKey, target }) {
   const capturing = document.body.dataset.state === "capturing";
   const stopped = document.body.dataset.state === "stopped";
   if (code === "Space" && shiftKey) return () => press(capturing ? "stop-capture" : "capture");
-  // Space belongs to a control that was reached with the keyboard; after a click it is the transport's.
-  if (code === "Space" && !target.closest("button, a, input")?.matches(":focus-visible")) return () => press(capturing ? "stop-capture" : stopped ? "roll" : "stop");
+  // Space is the transport's, but for a control that was reached with Tab.
+  if (code === "Space" && !(onControl && target.closest("button, a, input"))) return () => press(capturing ? "stop-capture" : stopped ? "roll" : "stop");
   if (/^[1-8]$/.test(key)) return () => document.querySelector(`[data-key="${key}"]`)?.click();
   return {
     j: () => step(1), k: () => step(-1), x: armRow, X: armAll, p: () => press("click"), h: () => press("listen"),
