@@ -9,10 +9,7 @@ import time
 from common import spread, tell
 from playwright.sync_api import sync_playwright
 
-CHROMIUM = (
-    "--no-sandbox --disable-gpu --disable-quic --no-first-run --disable-background-networking "
-    "--disable-component-update --disable-sync --autoplay-policy=no-user-gesture-required"
-).split()
+CHROMIUM = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking", "--disable-component-update", "--disable-sync", "--autoplay-policy=no-user-gesture-required"]
 
 
 def main() -> None:

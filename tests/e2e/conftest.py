@@ -17,10 +17,7 @@ from playwright.sync_api import Browser, Page, sync_playwright
 from tests.conftest import wait_for
 
 ROOT = Path(__file__).parents[2]
-CHROMIUM = (
-    "--no-sandbox --disable-gpu --disable-quic --no-first-run --disable-background-networking "
-    "--disable-component-update --disable-sync --autoplay-policy=no-user-gesture-required"
-).split()
+CHROMIUM = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking", "--disable-component-update", "--disable-sync", "--autoplay-policy=no-user-gesture-required"]
 
 
 @dataclass

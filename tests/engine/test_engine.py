@@ -120,7 +120,7 @@ def test_what_is_captured_is_what_the_converters_said(tmp_path: Path) -> None:
 
 
 def test_a_dropout_is_padded_marked_and_everything_stays_aligned(tmp_path: Path) -> None:
-    plan = plan_of(LOOP, demo.plan(True).tracks[2], click=True)
+    plan = plan_of(LOOP, TrackPlan(3, "Cello", (2,), True, -200.0), click=True)
     engine = start(plan, cables=((0, 12),), losses={30_000: 12_800})
     run = begin(engine, tmp_path)
     run_for(engine, 48000 * 3)

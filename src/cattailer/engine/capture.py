@@ -19,7 +19,7 @@ from numpy.typing import NDArray
 from cattailer.core.meters import BlockMeter
 from cattailer.core.units import decibels
 from cattailer.engine.ring import Ring
-from cattailer.media import bwf, journal, overview
+from cattailer.media import bwf, journal, overview, pcm
 from cattailer.media.recovery import overview_path
 
 SYNC_S = 1.0
@@ -69,6 +69,7 @@ class RunWriter:
         self._meter = BlockMeter(len(self._inputs), head.bits)
         self._overview = overview.OverviewBuilder(len(self._inputs))
         self._tracks: list[_Track] = []
+        self._dither = np.random.default_rng(head.number) if head.bits == 16 else None
         self._journal = journal.JournalWriter(folder / f"{stem}{journal.SUFFIX}", head)
         try:
             self._reserve = folder / f".{stem}.reserve"
@@ -108,6 +109,10 @@ class RunWriter:
         """``samples`` from ring sample ``sample`` never arrived; the ring holds silence there."""
         self._lost.append((sample, samples))
 
+    def behind(self, sample: int) -> int:
+        """How many samples before ring sample ``sample`` are not written yet."""
+        return 0 if self._first is None or self.done else max(0, sample - self._first - self.frames)
+
     def pump(self) -> None:
         """Writes what has come. Once the run has ended, closes everything and sets ``done``."""
         if self.done or self._first is None:
@@ -142,19 +147,21 @@ class RunWriter:
         return True
 
     def _append(self, block: NDArray[np.float32]) -> None:
+        made = pcm.words(block, self.head.bits, self._dither)
         for track in self._tracks:
-            data = track.writer.write(block[track.rows])
+            data = pcm.interleaved(made[track.rows])
+            track.writer.append(data)
             track.digest.update(data)
         self.frames += block.shape[1]
         self._meter.add(block)
-        made = self._overview.add(block)
-        if made.shape[1]:
+        drawn = self._overview.add(block)
+        if drawn.shape[1]:
             self._tell({
                 "topic": "wave", "run": self.head.run, "start": self.head.start,
-                "bucket": self._overview.buckets - made.shape[1], "size": overview.BUCKET,
+                "bucket": self._overview.buckets - drawn.shape[1], "size": overview.BUCKET,
                 "tracks": [
                     [t.file.track, np.stack(
-                        [made[t.rows, :, 0].min(axis=0), made[t.rows, :, 1].max(axis=0)], axis=1
+                        [drawn[t.rows, :, 0].min(axis=0), drawn[t.rows, :, 1].max(axis=0)], axis=1
                     ).ravel().tolist()]
                     for t in self._tracks
                 ],

@@ -69,7 +69,8 @@ class Telemetry:
             "state": state, "position": position, "clock": clock_text(position, plan.rate_hz),
             "bar": where.bar, "beat": where.beat, "of": where.of,
             "run": run.head.run if run else None, "captured": run.frames if run else 0,
-            "dropouts": engine.dropouts, "players": engine.driver.status().get("players", {}), "inputs": _meters(inputs), "main": _meters(main),
+            "dropouts": engine.dropouts, "players": engine.driver.status().get("players", {}),
+            "inputs": _meters(inputs), "main": _meters(main),
         }
 
     def _send_mix(self) -> None:

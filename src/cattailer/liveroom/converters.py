@@ -10,7 +10,7 @@ from cattailer.core.units import amplitude
 from cattailer.liveroom.stage import PLUGGED
 
 _STEP = np.float32(2.0**23)
-_NOISE_SAMPLES = (1 << 14) + 464
+_NOISE_SAMPLES = 6144 + 464
 
 Floats = NDArray[np.float32]
 

@@ -67,7 +67,10 @@ class Player:
         ends = [tempo.sample_at(n.quarter + n.quarters) for n in self._notes]
         self._laps = {quarters: tempo.sample_at(Fraction(quarters)) for quarters in (tune.QUARTERS, CHECK_QUARTERS)}
         rings = self.name in instruments.RINGS_ON
-        tenths = [0 if rings else max(1, round(10 * (b - a) / self._rate)) for a, b in zip(self._starts, ends, strict=True)]
+        tenths = [
+            0 if rings else max(1, round(10 * (b - a) / self._rate))
+            for a, b in zip(self._starts, ends, strict=True)
+        ]
         self._warm(tenths)
 
     def begin(self, stretch: Stretch) -> None:

@@ -4,6 +4,8 @@ Time is the engine's sample count: ``read(start, stop)`` gives what arrives in [
 is rendered ahead is thrown away from the moment on at which a player or the timeline changes.
 """
 
+from concurrent.futures import ThreadPoolExecutor
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -28,10 +30,9 @@ class Room:
         self._seed = seed
         self._rolling = False
         self._tempo = tempo
-        self.players = {
-            name: Player(name, tuple((stage.SOURCES.index(s), s) for s in self._sounds_of(name)), rate_hz, tempo)
-            for name in tune.PARTS
-        }
+        with ThreadPoolExecutor(2) as pool:
+            made = pool.map(lambda name: Player(name, self._sounds_of(name), rate_hz, tempo), tune.PARTS)
+            self.players = dict(zip(tune.PARTS, made, strict=True))
         paths = stage.paths(profile.inputs, rate_hz)
         self._pressure = paths.source_pressure
         self._count = len(stage.SOURCES)
@@ -48,8 +49,9 @@ class Room:
         self._tail_done = 0
 
     @staticmethod
-    def _sounds_of(player: str) -> list[str]:
-        return [s for s in stage.SOURCES if s == player or s.startswith(f"{player}-")]
+    def _sounds_of(player: str) -> tuple[tuple[int, str], ...]:
+        """A player's rows among the sources, and the instrument for each."""
+        return tuple((n, s) for n, s in enumerate(stage.SOURCES) if s == player or s.startswith(f"{player}-"))
 
     @property
     def line_gain(self) -> Floats:

@@ -34,7 +34,7 @@ def fact_offset(fmt: "Format") -> int:
 class Storage(Protocol):
     """What the writer needs of an open file; tests stand one in that runs full."""
 
-    def write(self, data: bytes, /) -> int: ...
+    def write(self, data: bytes | memoryview, /) -> int: ...
     def seek(self, offset: int, whence: int = 0, /) -> int: ...
     def truncate(self, size: int | None = None, /) -> int: ...
     def flush(self) -> None: ...
@@ -166,14 +166,16 @@ class BwfWriter:
         self._file = open_file(path)
         self._file.write(head)
 
-    def write(self, block: NDArray[np.float32]) -> bytes:
-        """Appends ``block``, shape (channels, samples); returns what was written."""
-        data = pack(block, self.format.bits, self._dither)
-        view = memoryview(data)
+    def write(self, block: NDArray[np.float32]) -> None:
+        """Appends ``block``, shape (channels, samples)."""
+        self.append(memoryview(pack(block, self.format.bits, self._dither)))
+
+    def append(self, data: memoryview) -> None:
+        """Appends whole frames that are packed already."""
+        view = data
         while view:
-            view = view[self._file.write(view) :]  # type: ignore[arg-type]
-        self.frames += block.shape[1]
-        return data
+            view = view[self._file.write(view) :]
+        self.frames += len(data) // self.format.frame_bytes
 
     def write_silence(self, frames: int) -> None:
         """Appends silence without storing it: the file grows, the disk keeps a hole."""

@@ -9,28 +9,39 @@ BITS = (16, 24, 32)
 """32 is IEEE float."""
 
 
-def pack(block: Floats, bits: int, dither: np.random.Generator | None = None) -> bytes:
-    """Bytes of ``block``, shape (channels, samples), values -1 to 1.
+def words(block: Floats, bits: int, dither: np.random.Generator | None = None) -> NDArray[np.uint8]:
+    """The bytes of every sample of ``block``, shape (channels, samples), values -1 to 1.
 
-    24 bit and float are exact for a 24-bit converter's words. 16 bit rounds, with triangular
-    dither of two steps peak to peak when ``dither`` is given. Beyond full scale is clipped.
+    Shape (channels, samples, bytes a sample). 24 bit and float are exact for a 24-bit converter's
+    words. 16 bit rounds, with triangular dither of two steps peak to peak when ``dither`` is
+    given. Beyond full scale is clipped.
     """
     if bits == 32:
-        return block.T.astype("<f4").tobytes()
+        return block.astype("<f4", order="C").view(np.uint8).reshape(*block.shape, 4)
     step = np.float32(2 ** (bits - 1))
-    words = block.T * step
+    scaled = block * step
     if bits == 16 and dither is not None:
-        words += dither.random(words.shape, np.float32) - dither.random(words.shape, np.float32)
-    np.rint(words, out=words)
-    np.maximum(words, -step, out=words)
-    np.minimum(words, step - 1, out=words)
+        scaled += dither.random(scaled.shape, np.float32) - dither.random(scaled.shape, np.float32)
+    np.rint(scaled, out=scaled)
+    np.maximum(scaled, -step, out=scaled)
+    np.minimum(scaled, step - 1, out=scaled)
     if bits == 16:
-        return words.astype("<i2").tobytes()
-    wide = words.astype("<i4").reshape(-1).view(np.uint8).reshape(-1, 4)
-    out = np.empty((len(wide), 3), np.uint8)
+        return scaled.astype("<i2").view(np.uint8).reshape(*block.shape, 2)
+    wide = scaled.astype("<i4").view(np.uint8).reshape(*block.shape, 4)
+    out = np.empty((*block.shape, 3), np.uint8)
     for byte in range(3):
-        out[:, byte] = wide[:, byte]
-    return out.tobytes()
+        out[..., byte] = wide[..., byte]
+    return out
+
+
+def interleaved(made: NDArray[np.uint8]) -> memoryview:
+    """The bytes of some channels of ``words`` as a file holds them."""
+    return np.ascontiguousarray(made.transpose(1, 0, 2)).reshape(-1).data
+
+
+def pack(block: Floats, bits: int, dither: np.random.Generator | None = None) -> bytes:
+    """``block`` as a file holds it; see ``words``."""
+    return bytes(interleaved(words(block, bits, dither)))
 
 
 def unpack(data: bytes, channels: int, bits: int) -> Floats:

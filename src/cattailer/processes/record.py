@@ -1,7 +1,5 @@
 """The main job without a browser or a database: the demo's tracks straight into a folder."""
 
-import threading
-import time
 import uuid
 from dataclasses import dataclass, replace
 from datetime import datetime
@@ -10,9 +8,8 @@ from pathlib import Path
 from cattailer.core.errors import Refusal
 from cattailer.core.naming import DEFAULT_PATTERN, distinct, file_stem
 from cattailer.core.plan import Plan
-from cattailer.engine.capture import RunWriter
 from cattailer.engine.engine import Engine
-from cattailer.engine.offline import run_inline
+from cattailer.engine.offline import run_beside
 from cattailer.liveroom.clock import VirtualClock, WallClock
 from cattailer.media import journal
 from cattailer.processes.interfaces import open_live_room
@@ -65,10 +62,7 @@ def record_demo(
     )
     run = engine.make_run(out, f"run-{number:03}", head)
     engine.soon(lambda: engine.begin_run(run, samples))
-    if virtual:
-        run_inline(engine, lambda: not run.done)
-    else:
-        _run_beside(engine, run)
+    run_beside(engine, lambda: not run.done)
     if run.message:
         raise Refusal(run.message, 507)
     assert run.story is not None
@@ -85,16 +79,3 @@ def _free_number(out: Path, title: str, names: list[str]) -> tuple[int, list[str
             return number, stems
         number += 1
 
-
-def _run_beside(engine: Engine, run: RunWriter) -> None:
-    """Wall clock: the disk work has a thread of its own."""
-    worker = threading.Thread(target=_pump, args=(engine, run), daemon=True)
-    worker.start()
-    engine.driver.run(engine.process, lambda: not run.done)
-    worker.join()
-
-
-def _pump(engine: Engine, run: RunWriter) -> None:
-    while not run.done:
-        engine.pump()
-        time.sleep(0.04)

@@ -46,9 +46,10 @@ def envelope(rate_hz: int, count: int, attack_s: float, release_s: float) -> Flo
 
 def band_noise(rate_hz: int, count: int, low_hz: float, high_hz: float, rng: np.random.Generator) -> Floats:
     """Noise between two corners, RMS 1."""
-    spectrum = fft.rfft(rng.standard_normal(count))
-    hz = fft.rfftfreq(count, 1 / rate_hz) + 1e-9
-    noise = fft.irfft(spectrum / np.sqrt((1 + (low_hz / hz) ** 4) * (1 + (hz / high_hz) ** 4)), count)
+    size = fft.next_fast_len(count, real=True)
+    spectrum = fft.rfft(rng.standard_normal(size, np.float32))
+    hz = fft.rfftfreq(size, 1 / rate_hz) + 1e-9
+    noise = fft.irfft(spectrum / np.sqrt((1 + (low_hz / hz) ** 4) * (1 + (hz / high_hz) ** 4)), size)[:count]
     return np.asarray(noise / (np.std(noise) + 1e-12), np.float32)
 
 
