@@ -28,7 +28,7 @@ class Studio:
 
     def kill(self, name: str) -> None:
         """Kills the engine or the web as a crash would."""
-        marks = {"engine": "cattailer.processes.engine_main", "web": "cattailer.web.app:create_from_environment()"}
+        marks = {"database": "/postgres -D", "engine": "cattailer.processes.engine_main", "web": "cattailer.web.app:create_from_environment()"}
         for child in self._family(self.process.pid):
             if marks[name] in Path(f"/proc/{child}/cmdline").read_text().replace("\0", " "):
                 os.kill(child, signal.SIGKILL)

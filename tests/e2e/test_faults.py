@@ -1,11 +1,13 @@
 """What is killed comes back, and what was captured is kept."""
 
 import json
+import os
 import subprocess
 import sys
 from pathlib import Path
 
 import pytest
+import simple_websocket
 import soundfile
 from playwright.sync_api import Page, expect
 
@@ -62,9 +64,34 @@ def test_killing_the_engine_keeps_all_but_the_last_moment(page: Page, studio: St
     wait_for(lambda: page.evaluate("document.getElementById('away').hidden"), 20)
 
 
-def run_cli(*arguments: str, home: Path) -> subprocess.CompletedProcess[str]:
-    import os
+def test_killing_the_database_leaves_the_capture_alone(page: Page, studio: Studio) -> None:
+    path = capture_all(page, studio)
+    studio.kill("database")
+    page.wait_for_timeout(500)
+    page.keyboard.press("Shift+Space")
+    state_is(page, "stopped", 20)
+    story = wait_for(lambda: (s := journal.read(path)) and s.ended and s)
+    assert isinstance(story, journal.RunStory)
+    assert not story.recovered
+    expect(page.locator("#deck-log")).to_contain_text(f"run {story.head.number}", timeout=60_000)
 
+
+@pytest.mark.parametrize("wish", ["", "listen", "{}", '{"listen": "loudly"}', '{"listen": true, "also": 1}', "[1]", "\0"])
+def test_malformed_wishes_over_the_socket_are_told(studio: Studio, wish: str) -> None:
+    socket = simple_websocket.Client(f"{studio.url.replace('http', 'ws')}/s/1/live")
+    try:
+        socket.send(wish)
+        problem = next(m for m in iter(lambda: json.loads(socket.receive(timeout=5)), None) if m["topic"] == "problem")
+        assert "Reload" in problem["message"]
+        socket.send('{"listen": true}')
+        assert any(isinstance(socket.receive(timeout=5), bytes) for _ in range(100))
+    finally:
+        socket.close()
+    lost = simple_websocket.Client(f"{studio.url.replace('http', 'ws')}/s/999/live")
+    assert "no session" in json.loads(lost.receive(timeout=5))["message"]
+
+
+def run_cli(*arguments: str, home: Path) -> subprocess.CompletedProcess[str]:
     environment = {**os.environ, "CATTAILER_HOME": str(home), "PYTHONPATH": str(ROOT / "src")}
     return subprocess.run(
         [sys.executable, "-m", "cattailer", *arguments], env=environment, capture_output=True, text=True, check=False,

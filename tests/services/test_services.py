@@ -19,8 +19,8 @@ from cattailer.store.models import History, Session
 def make_takes(desk: Desk, seconds: float = 0.4, armed: tuple[int, ...] = (1, 6)) -> int:
     session = demo.load(desk)
     ids = [row.id for row in sheet.show(desk, session).rows]
-    for n, track in enumerate(ids, 1):
-        tracks.arm_track(desk, session, track, n in armed)
+    for number, track in enumerate(ids, 1):
+        tracks.arm_track(desk, session, track, number in armed)
     transport.capture(desk, session)
     time.sleep(seconds)
     transport.stop(desk, session)

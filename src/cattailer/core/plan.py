@@ -109,4 +109,4 @@ def channel_inputs(plan: Plan) -> NDArray[np.intp]:
 
 def channel_tracks(plan: Plan) -> NDArray[np.intp]:
     """The place in ``plan.tracks`` that each track channel belongs to."""
-    return np.array([n for n, track in enumerate(plan.tracks) for _ in track.inputs], np.intp)
+    return np.array([place for place, track in enumerate(plan.tracks) for _ in track.inputs], np.intp)

@@ -61,7 +61,8 @@ class Postgres:
         if new:
             self._make(programs)
         self._end_leftover()
-        self._port = _free_port()
+        # The port stays the same when the server is started anew, for those who hold its address.
+        self._port = self._port or _free_port()
         fast = [] if self._durable else ["-c", "fsync=off", "-c", "synchronous_commit=off"]
         with open(self._log, "ab") as log:
             self._server = subprocess.Popen(
@@ -73,7 +74,8 @@ class Postgres:
         self._await()
 
     def _settle_rights(self) -> None:
-        self._hold = os.open(self._folder, os.O_RDONLY | os.O_DIRECTORY)
+        if self._hold < 0:
+            self._hold = os.open(self._folder, os.O_RDONLY | os.O_DIRECTORY)
         if os.geteuid() == 0:
             try:
                 user = pwd.getpwnam("postgres")

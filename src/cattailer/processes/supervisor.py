@@ -173,10 +173,12 @@ class Supervisor:
             self._spawn(name)
         server = self._postgres.process
         if server is not None and server.poll() is not None and not self._stopping:
-            raise Refusal(
-                f"The database ended unexpectedly; see {self._home.logs / 'postgres.log'}. "
-                f"Captured files are kept; the next start enters them.", 503,
-            )
+            self._say("  database ended unexpectedly; starting it anew (a capture that runs goes on)")
+            time.sleep(RESTART_PAUSE_S)
+            try:
+                self._postgres.start()
+            except Refusal as why:
+                self._say(f"  {why.message}")
 
     def _recover_after_crash(self) -> None:
         try:

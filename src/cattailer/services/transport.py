@@ -7,11 +7,12 @@ from pathlib import Path
 from typing import Any
 
 from sqlalchemy import func, select
+from sqlalchemy.exc import OperationalError
 
 from cattailer.core.errors import NotNow
 from cattailer.core.naming import DEFAULT_PATTERN, distinct, file_stem
 from cattailer.services import runs
-from cattailer.services.desk import Desk
+from cattailer.services.desk import Desk, log
 from cattailer.services.editing import get_session
 from cattailer.services.planning import tempo_of
 from cattailer.services.sessions import disk_minutes_left, open_session
@@ -30,7 +31,10 @@ def stop(desk: Desk, session_id: int) -> dict[str, Any]:
     _need_open(desk, session_id)
     answer = dict(desk.engine.ask("stop", 20.0))
     if answer["journal"]:
-        runs.enter_finished(desk, [Path(answer["journal"])])
+        try:
+            runs.enter_finished(desk, [Path(answer["journal"])])
+        except OperationalError:
+            log.warning("the database is away; the run is entered when it is back", journal=answer["journal"])
     return answer
 
 
