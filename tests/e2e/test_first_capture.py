@@ -176,7 +176,10 @@ def test_a_new_session_on_the_small_interface(page: Page, studio: Studio) -> Non
     page.wait_for_url("**/capture")
     expect(page.locator("#rows .row")).to_have_count(2)
     page.wait_for_function("cattailerStats.frames > 3")
+    page.goto(f"{studio.url}/s/1/capture")
+    expect(page.locator("#away")).to_contain_text("Another session is open in the studio: “Two at a table”")
     open_demo(page, studio)
+    expect(page.locator("#away")).to_be_hidden()
     expect(page.locator("#rows .row")).to_have_count(10)
 
 

@@ -65,7 +65,7 @@ class Telemetry:
         where = plan.tempo.bar_beat_at(position)
         run = engine.run
         return {
-            "t": at, "session": plan.session, "revision": plan.revision, "rate": plan.rate_hz,
+            "t": at, "session": plan.session, "title": plan.title, "revision": plan.revision, "rate": plan.rate_hz,
             "state": state, "position": position, "clock": clock_text(position, plan.rate_hz),
             "bar": where.bar, "beat": where.beat, "of": where.of,
             "run": run.head.run if run else None, "captured": run.frames if run else 0,

@@ -27,14 +27,14 @@ class DemoInput:
 
 
 INPUTS = (
-    DemoInput(1, "Dulcimer left", "condenser", "40 cm over the bass bridge", True, 28, -0.7),
-    DemoInput(2, "Dulcimer right", "condenser", "40 cm over the treble bridge", True, 28, -0.1),
-    DemoInput(3, "Cello", "condenser", "60 cm, at the f-hole", True, 28, 0.1),
+    DemoInput(1, "Dulcimer left", "condenser", "40 cm, bass side", True, 28, -0.7),
+    DemoInput(2, "Dulcimer right", "condenser", "40 cm, top side", True, 28, -0.1),
+    DemoInput(3, "Cello", "condenser", "60 cm, f-hole", True, 28, 0.1),
     DemoInput(4, "Cello pickup", "DI", "bridge pickup", False, 20, 0.15),
     DemoInput(5, "Bass clarinet", "ribbon", "50 cm, at the keys", False, 50, 0.4),
     DemoInput(6, "Frame drum", "dynamic", "15 cm off the rim", False, 32, 0.6),
     DemoInput(7, "Harmonium", "condenser", "80 cm, behind", True, 39, -0.55),
-    DemoInput(8, "Narrator", "condenser", "20 cm, foam shield", True, 30, 0.0),
+    DemoInput(8, "Narrator", "condenser", "20 cm, foam", True, 30, 0.0),
     DemoInput(9, "Room left", "condenser", "3 m, 2 m up", True, 29, -1.0),
     DemoInput(10, "Room right", "condenser", "3 m, 2 m up", True, 29, 1.0),
 )

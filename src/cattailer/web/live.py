@@ -1,6 +1,7 @@
 """One WebSocket for each page: telemetry out, wishes in.
 
-Out: JSON texts with a ``topic`` (frame, wave, event, revision, problem) and binary main-mix sound
+Out: JSON texts with a ``topic`` (frame, wave, event, revision, problem, and elsewhere when the engine
+runs another session) and binary main-mix sound
 (32-bit float, stereo). In: ``{"listen": true}`` or false.
 """
 
@@ -47,13 +48,16 @@ def add_live(sock: Sock, app: Flask) -> None:
 
 
 def _serve(ws: Server, listener: Listener, session_id: int, known: int, revisions: dict[int, int]) -> None:
-    looked = 0.0
+    looked = told = 0.0
     while True:
         for topic, message in listener.receive(WAIT_MS):
             if topic == "mix":
                 ws.send(message["pcm"])
             elif topic != "frame" or message["session"] == session_id:
                 ws.send(json.dumps({**message, "topic": topic}))
+            elif time.monotonic() - told > 1.0:
+                told = time.monotonic()
+                ws.send(json.dumps({"topic": "elsewhere", "title": message["title"]}))
         newest = revisions.get(session_id, known)
         if newest != known:
             known = newest

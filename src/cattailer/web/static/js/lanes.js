@@ -10,7 +10,7 @@ let live = new Map(); // track → [[first sample, samples per pair, pairs]]
 let liveRun = null;
 let position = 0;
 let state = "stopped";
-let asked = 0;
+let asked = -Infinity;
 let stale = true;
 
 export function startLanes() {

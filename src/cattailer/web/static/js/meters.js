@@ -96,7 +96,13 @@ function drawScale() {
   c.fillStyle = paint("soft");
   c.font = "12px 'Hyperlegible Mono'";
   c.textAlign = "center";
-  for (const tick of [-30, -18, -12, -6]) c.fillText(`−${-tick}`, place(tick, width), height - 6);
+  let free = 0;
+  for (const tick of [-30, -18, -12, -6]) {
+    const x = place(tick, width);
+    if (x - 14 < free) continue;
+    c.fillText(`−${-tick}`, x, height - 6);
+    free = x + 14;
+  }
 }
 
 function line(c, x1, y1, x2, y2, thickness) {

@@ -5,6 +5,7 @@ let socket = null;
 let pause = 500;
 let everOpen = false;
 let lastFrame = performance.now();
+let elsewhere = "";
 
 // For measuring: how many frames came and how old they were, in ms.
 export const stats = { frames: 0, ages: [], reconnects: 0 };
@@ -39,8 +40,10 @@ export function connect(path) {
   socket.onmessage = ({ data }) => {
     if (data instanceof ArrayBuffer) return tell("mix", data);
     const message = JSON.parse(data);
+    if (message.topic === "elsewhere") elsewhere = message.title;
     if (message.topic === "frame") {
       lastFrame = performance.now();
+      elsewhere = "";
       stats.frames += 1;
       stats.ages.push(Date.now() - message.t * 1000);
       if (stats.ages.length > 5000) stats.ages.splice(0, 2500);
@@ -56,7 +59,10 @@ export function connect(path) {
 setInterval(() => {
   if (!document.body.dataset.session) return;
   const silent = performance.now() - lastFrame > 2000;
-  const text = socket?.readyState === WebSocket.OPEN
+  const connected = socket?.readyState === WebSocket.OPEN;
+  const text = connected && elsewhere
+    ? `Another session is open in the studio: “${elsewhere}”. Roll or Capture opens this one.`
+    : connected
     ? "The engine is silent. What was captured is kept; it is being started again."
     : "No connection to the studio machine. A capture that runs goes on. Trying again…";
   if (away.hidden === silent || (silent && away.textContent !== text)) {
