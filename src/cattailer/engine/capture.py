@@ -4,11 +4,11 @@ The block path only fills the input ring. ``RunWriter.pump`` takes from the ring
 in its own thread or, with the virtual clock, between blocks.
 """
 
-import hashlib
 import time
+import zlib
 from collections import deque
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
 from typing import Any
@@ -37,7 +37,7 @@ class _Track:
     file: journal.RunFile
     writer: bwf.BwfWriter
     rows: slice
-    digest: Any = field(default_factory=hashlib.blake2b)
+    crc32: int = 0
 
 
 class RunWriter:
@@ -109,10 +109,6 @@ class RunWriter:
         """``samples`` from ring sample ``sample`` never arrived; the ring holds silence there."""
         self._lost.append((sample, samples))
 
-    def behind(self, sample: int) -> int:
-        """How many samples before ring sample ``sample`` are not written yet."""
-        return 0 if self._first is None or self.done else max(0, sample - self._first - self.frames)
-
     def pump(self) -> None:
         """Writes what has come. Once the run has ended, closes everything and sets ``done``."""
         if self.done or self._first is None:
@@ -151,7 +147,7 @@ class RunWriter:
         for track in self._tracks:
             data = pcm.interleaved(made[track.rows])
             track.writer.append(data)
-            track.digest.update(data)
+            track.crc32 = zlib.crc32(data, track.crc32)
         self.frames += block.shape[1]
         self._meter.add(block)
         drawn = self._overview.add(block)
@@ -192,11 +188,10 @@ class RunWriter:
         self.frames = min(t.writer.frames for t in self._tracks)
         for track in self._tracks:
             track.writer.keep(self.frames)
-            track.digest = None
         self._tell({"topic": "event", "kind": "halt", "message": self.message})
-        self._close()
+        self._close(cut=True)
 
-    def _close(self) -> None:
+    def _close(self, cut: bool = False) -> None:
         ends = []
         markers = [bwf.Marker(d.offset, f"dropout, {d.samples} samples") for d in self._dropouts]
         got = self._meter.take()
@@ -211,7 +206,7 @@ class RunWriter:
                 track.file.path,
                 round(decibels(float(got.peak[track.rows].max(initial=0.0))), 2),
                 int(got.clips[track.rows].sum()),
-                track.digest.hexdigest() if track.digest else "",
+                "" if cut else f"{track.crc32:08x}",
             ))
         self._reserve.unlink(missing_ok=True)
         try:

@@ -83,12 +83,6 @@ class Engine:
         return self._patched.playback.missing
 
     @property
-    def unwritten(self) -> int:
-        """How far the disk is behind, in samples."""
-        run = self.run
-        return run.behind(self.ring.written) if run is not None else 0
-
-    @property
     def sample(self) -> int:
         return self.ring.written
 

@@ -23,9 +23,11 @@ class Ring:
         """Appends ``block``, shape (channels, samples), at most ``size`` long."""
         count = block.shape[1]
         at = self.written % self.size
-        first = min(count, self.size - at)
-        self._table[:, at : at + first] = block[:, :first]
-        if first < count:
+        if at + count <= self.size:
+            self._table[:, at : at + count] = block
+        else:
+            first = self.size - at
+            self._table[:, at:] = block[:, :first]
             self._table[:, : count - first] = block[:, first:]
         self.written += count
 

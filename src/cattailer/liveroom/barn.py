@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import fft
 
-PARTITION = 2048
+PARTITION = 4096
 BINS = PARTITION // 2 + 1
 """The lower half of the spectrum: a barn of wood and straw gives nothing back above that."""
 

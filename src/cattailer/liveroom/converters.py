@@ -10,7 +10,7 @@ from cattailer.core.units import amplitude
 from cattailer.liveroom.stage import PLUGGED
 
 _STEP = np.float32(2.0**23)
-_NOISE_SAMPLES = 6144 + 464
+_NOISE_SAMPLES = 8192 + 464
 
 Floats = NDArray[np.float32]
 
@@ -66,6 +66,5 @@ def quantise(values: Floats, out: Floats) -> None:
     """To 24-bit words within the converter's range; ``values`` is used up."""
     np.multiply(values, _STEP, out=values)
     np.rint(values, out=values)
-    np.maximum(values, -_STEP, out=values)
-    np.minimum(values, _STEP - 1, out=values)
+    np.clip(values, -_STEP, _STEP - 1, out=values)
     np.multiply(values, np.float32(2.0**-23), out=out)

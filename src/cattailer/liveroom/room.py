@@ -18,8 +18,8 @@ from cattailer.liveroom.converters import Converters
 from cattailer.liveroom.players import Player, stretch_for
 
 Floats = NDArray[np.float32]
-_SIZE = 8 * PARTITION + 464  # no power of two: rows must not fall on the same cache lines
-_PAST = 2 * PARTITION
+_SIZE = 5 * PARTITION + 464  # no power of two: rows must not fall on the same cache lines
+_PAST = PARTITION + 2048
 _APART = 331
 
 

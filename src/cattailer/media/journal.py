@@ -53,7 +53,7 @@ class FileEnd:
     path: str
     peak_dbfs: float
     clips: int
-    blake2b: str
+    crc32: str
 
 
 @dataclass

@@ -23,8 +23,7 @@ def words(block: Floats, bits: int, dither: np.random.Generator | None = None) -
     if bits == 16 and dither is not None:
         scaled += dither.random(scaled.shape, np.float32) - dither.random(scaled.shape, np.float32)
     np.rint(scaled, out=scaled)
-    np.maximum(scaled, -step, out=scaled)
-    np.minimum(scaled, step - 1, out=scaled)
+    np.clip(scaled, -step, step - 1, out=scaled)
     if bits == 16:
         return scaled.astype("<i2").view(np.uint8).reshape(*block.shape, 2)
     wide = scaled.astype("<i4").view(np.uint8).reshape(*block.shape, 4)

@@ -1,6 +1,6 @@
 """Mending a run that a crash cut short: its files open, are equally long, and the journal ends."""
 
-import hashlib
+import zlib
 from pathlib import Path
 
 import numpy as np
@@ -50,7 +50,7 @@ def _cut(info: wavfile.WaveInfo, samples: int) -> None:
 def measure(info: wavfile.WaveInfo) -> journal.FileEnd:
     """Peak, clips and checksum of a file that is there, and its overview made anew."""
     meter = BlockMeter(info.format.channels, info.format.bits)
-    digest = hashlib.blake2b()
+    crc32 = 0
     builder = overview.OverviewBuilder(info.format.channels)
     step = overview.BUCKET * 1024
     with open(info.path, "rb") as file:
@@ -58,7 +58,7 @@ def measure(info: wavfile.WaveInfo) -> journal.FileEnd:
         left = info.frames * info.format.frame_bytes
         while left:
             data = file.read(min(left, 1 << 20))
-            digest.update(data)
+            crc32 = zlib.crc32(data, crc32)
             left -= len(data)
     for at in range(0, info.frames, step):
         block = wavfile.read(info, at, step)
@@ -69,4 +69,4 @@ def measure(info: wavfile.WaveInfo) -> journal.FileEnd:
     overview.save(target, builder.base())
     got = meter.take()
     peak = decibels(float(np.max(got.peak, initial=0.0)))
-    return journal.FileEnd(info.path.name, round(peak, 2), int(got.clips.sum()), digest.hexdigest())
+    return journal.FileEnd(info.path.name, round(peak, 2), int(got.clips.sum()), f"{crc32:08x}")

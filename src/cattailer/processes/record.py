@@ -9,7 +9,7 @@ from cattailer.core.errors import Refusal
 from cattailer.core.naming import DEFAULT_PATTERN, distinct, file_stem
 from cattailer.core.plan import Plan
 from cattailer.engine.engine import Engine
-from cattailer.engine.offline import run_beside
+from cattailer.engine.offline import run_beside, run_inline
 from cattailer.liveroom.clock import VirtualClock, WallClock
 from cattailer.media import journal
 from cattailer.processes.interfaces import open_live_room
@@ -62,7 +62,7 @@ def record_demo(
     )
     run = engine.make_run(out, f"run-{number:03}", head)
     engine.soon(lambda: engine.begin_run(run, samples))
-    run_beside(engine, lambda: not run.done)
+    (run_inline if virtual else run_beside)(engine, lambda: not run.done)
     if run.message:
         raise Refusal(run.message, 507)
     assert run.story is not None

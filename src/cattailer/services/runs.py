@@ -71,7 +71,7 @@ def _enter(desk: Desk, story: journal.RunStory) -> bool:
             info = wavfile.inspect(path)
             media = Media(
                 session_id=session.id, path=str(path.relative_to(root)), channels=info.format.channels,
-                bits=info.format.bits, rate_hz=info.format.rate_hz, samples=info.frames, blake2b=end.blake2b,
+                bits=info.format.bits, rate_hz=info.format.rate_hz, samples=info.frames, crc32=end.crc32,
             )
             last = db.scalar(select(func.max(Take.number)).where(Take.track_id == track.id)) or 0
             db.add(Take(

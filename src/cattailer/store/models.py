@@ -111,7 +111,7 @@ class Media(Base):
     bits: Mapped[int]
     rate_hz: Mapped[int]
     samples: Mapped[int] = mapped_column(BigInteger)
-    blake2b: Mapped[str]
+    crc32: Mapped[str]
 
 
 class Take(Base):

@@ -57,7 +57,7 @@ def upgrade() -> None:
     sa.Column('bits', sa.Integer(), nullable=False),
     sa.Column('rate_hz', sa.Integer(), nullable=False),
     sa.Column('samples', sa.BigInteger(), nullable=False),
-    sa.Column('blake2b', sa.String(), nullable=False),
+    sa.Column('crc32', sa.String(), nullable=False),
     sa.ForeignKeyConstraint(['session_id'], ['sessions.id'], name=op.f('fk_media_session_id'), ondelete='CASCADE'),
     sa.PrimaryKeyConstraint('id', name=op.f('pk_media'))
     )
