@@ -84,6 +84,13 @@ def test_lanes_that_cannot_be_drawn(client: FlaskClient, query: str) -> None:
     assert client.get(f"/s/1/capture/lanes{query}").status_code == 400
 
 
+@pytest.mark.parametrize("origin", ["http://elsewhere.example", "null", "http://localhost:1"])
+def test_pages_from_elsewhere_are_refused(client: FlaskClient, origin: str) -> None:
+    assert client.post("/s/1/tracks/arm", data={"armed": "true"}, headers={"Origin": origin}).status_code == 403
+    assert client.get("/s/1/live", headers={"Origin": origin, "Upgrade": "websocket"}).status_code == 403
+    assert client.post("/s/1/tracks/arm", data={"armed": "true"}, headers={"Origin": "http://localhost"}).status_code == 204
+
+
 def test_people_type_decibels_as_they_like(client: FlaskClient, desk: Desk) -> None:
     for typed, is_now in (("+34 dB", 34.0), ("33,4", 33.0), ("12dB", 12.0), ("0", 0.0)):
         assert client.post("/s/1/inputs/3/gain", data={"gain_db": typed}, headers=PRESSED).status_code == 204

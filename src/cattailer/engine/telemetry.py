@@ -70,7 +70,7 @@ class Telemetry:
             "bar": where.bar, "beat": where.beat, "of": where.of,
             "run": run.head.run if run else None, "captured": run.frames if run else 0,
             "dropouts": engine.dropouts, "players": engine.driver.status().get("players", {}),
-            "inputs": _meters(inputs), "main": _meters(main),
+            "window": TARGET_WINDOW_DBFS, "inputs": _meters(inputs), "main": _meters(main),
         }
 
     def _send_mix(self) -> None:

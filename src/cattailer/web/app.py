@@ -1,5 +1,7 @@
 """Putting the web together."""
 
+from urllib.parse import urlsplit
+
 import structlog
 from flask import Flask, Response, render_template, request
 from flask_sock import Sock
@@ -27,6 +29,7 @@ def create_app(desk: Desk, care: Care | None = None) -> Flask:
     for stage in (sessions, capture, takes):
         app.register_blueprint(stage.blueprint)
     add_live(Sock(app), app)
+    app.before_request(_refuse_strangers)
     app.register_error_handler(Refusal, lambda why: _say(why.message, why.status))
     app.register_error_handler(ValidationError, _say_invalid)
     app.register_error_handler(OperationalError, lambda _: _say(DATABASE_AWAY, 503))
@@ -43,6 +46,13 @@ def create_from_environment() -> Flask:
     care = Care(desk)
     care.start()
     return create_app(desk, care)
+
+
+def _refuse_strangers() -> None:
+    """A page from elsewhere, open in the same browser, must not press buttons here or listen in."""
+    origin = request.headers.get("Origin")
+    if origin is not None and urlsplit(origin).netloc != request.host:
+        raise Refusal("That came from a page of another site, so nothing was done.", 403)
 
 
 def _say(message: str, status: int) -> tuple[str, int] | Response:

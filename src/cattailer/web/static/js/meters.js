@@ -4,7 +4,6 @@ import { forgetColours, paint, prepared } from "./canvas.js";
 import { on } from "./socket.js";
 
 const COLOURS = { none: "soft", below: "water", in: "reed", above: "ochre", clipped: "vermilion" };
-const WINDOW = [-18, -12];
 const TICKS = [-30, -24, -18, -12, -6, -3];
 const RANK = ["none", "below", "in", "above", "clipped"];
 let frame = null;
@@ -60,7 +59,7 @@ function drawMeter(canvas, now, head) {
   if (!area) return;
   const { context: c, width, height } = area;
   const middle = height / 2;
-  const [low, high] = WINDOW.map((db) => place(db, width));
+  const [low, high] = frame.window.map((db) => place(db, width));
   c.fillStyle = paint("band");
   c.beginPath();
   c.moveTo(low, 3);
