@@ -176,6 +176,12 @@ def test_a_new_session_on_the_small_interface(page: Page, studio: Studio) -> Non
     page.wait_for_url("**/capture")
     expect(page.locator("#rows .row")).to_have_count(2)
     page.wait_for_function("cattailerStats.frames > 3")
+    page.get_by_label("Preamp gain of Input 1 in dB").fill("30")
+    page.keyboard.press("Enter")
+    assert held_peaks(page) == []
+    page.get_by_role("button", name="48 V at socket 1").click()
+    expect(page.get_by_role("button", name="48 V at socket 1")).to_have_attribute("aria-pressed", "true")
+    wait_for(lambda: len(held_peaks(page)) == 1)
     page.goto(f"{studio.url}/s/1/capture")
     expect(page.locator("#away")).to_contain_text("Another session is open in the studio: “Two at a table”")
     open_demo(page, studio)

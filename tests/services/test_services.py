@@ -130,6 +130,8 @@ def test_a_capture_forbids_what_would_disturb_it(desk: Desk) -> None:
         with pytest.raises(Refusal) as why:
             call()
         assert why.value.status == 409
+    with pytest.raises(NotNow, match="48 V must wait"):
+        inputs.set_phantom(desk, session, 1, False)
     tracks.rename_track(desk, session, row.id, "Renamed while capturing")
     inputs.set_gain(desk, session, 1, 30)
     time.sleep(0.2)

@@ -15,3 +15,11 @@ def set_gain(desk: Desk, session_id: int, socket: int, gain_db: float) -> float:
         edit.what = f"Gain of socket {socket} from {row.gain_db:+g} to {gain:+g} dB"
         edit.put(row, f"input {socket}", gain_db=gain)
         return gain
+
+
+def set_phantom(desk: Desk, session_id: int, socket: int, on: bool) -> None:
+    """Switches 48 V. While a capture runs it must wait: the thump would be in the take."""
+    desk.forbid_while_capturing(session_id, "48 V")
+    with editing(desk, session_id) as edit:
+        edit.what = f"48 V {'on' if on else 'off'} at socket {socket}"
+        edit.put(edit.input(socket), f"input {socket}", phantom=on)

@@ -87,6 +87,12 @@ def gain(session_id: int, socket: int) -> Response:
     return Response(status=204)
 
 
+@blueprint.post("/inputs/<int:socket>/phantom")
+def phantom(session_id: int, socket: int) -> Response:
+    inputs.set_phantom(desk(), session_id, socket, form(On).on)
+    return Response(status=204)
+
+
 @blueprint.post("/click")
 def click(session_id: int) -> Response:
     sessions.set_click(desk(), session_id, form(On).on)

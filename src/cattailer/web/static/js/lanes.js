@@ -165,6 +165,6 @@ function drawRuler() {
     const x = Math.round(across(at, width));
     const long = (number - 1) % 4 === 0;
     c.fillRect(x, height - (long ? 8 : 4), long ? 2 : 1, long ? 8 : 4);
-    if (long) c.fillText(`bar ${number}`, x + 5, height - 5);
+    if (long && x + 52 < width) c.fillText(`bar ${number}`, x + 5, height - 5);
   }
 }
