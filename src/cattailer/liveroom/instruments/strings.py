@@ -2,7 +2,15 @@
 
 import numpy as np
 
-from cattailer.liveroom.instruments.tones import Floats, at_peak_one, band_noise, envelope, partials, resonances, warp
+from cattailer.liveroom.instruments.tones import (
+    Floats,
+    at_peak_one,
+    band_noise,
+    envelope,
+    partials,
+    periodic,
+    resonances,
+)
 
 
 def _struck(
@@ -41,9 +49,7 @@ def _bow(rate_hz: int, hz: float, seconds: float, rng: np.random.Generator, body
     if body:
         wood = [(98.0, 40.0, 0.8), (190.0, 60.0, 1.0), (420.0, 200.0, 0.9), (900.0, 500.0, 0.5)]
         level = level * resonances(k * hz, [*wood, (2200.0, 900.0, 0.35)])
-    tone = partials(rate_hz, count, k * hz, level, 1e9, rng)
-    tone = warp(tone, rate_hz, rng.uniform(4.8, 5.6), 22, 0.35)
-    tone /= np.abs(tone).max() + 1e-9
+    tone = periodic(rate_hz, count, hz, level, rng, rng.uniform(4.8, 5.6), 22, 0.35)
     hair = band_noise(rate_hz, count, 1200, 6000, rng) * 0.012
     swell = 0.8 + 0.2 * np.sin(np.pi * np.linspace(0, 1, count))
     return at_peak_one((tone + hair) * swell * envelope(rate_hz, count, 0.09, 0.22))

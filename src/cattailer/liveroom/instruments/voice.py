@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from cattailer.liveroom.instruments.tones import Floats, at_peak_one, band_noise, envelope, partials, resonances, warp
+from cattailer.liveroom.instruments.tones import Floats, at_peak_one, band_noise, envelope, periodic, resonances
 
 _VOWELS = [
     [(730.0, 120.0, 1.0), (1090.0, 130.0, 0.6), (2440.0, 200.0, 0.2)],
@@ -19,9 +19,7 @@ def syllable(rate_hz: int, hz: float, seconds: float, rng: np.random.Generator) 
     k = np.arange(1, 46)
     tract = _VOWELS[int(rng.integers(len(_VOWELS)))]
     level = resonances(k * hz, tract) / k**0.7
-    vowel = partials(rate_hz, count, k * hz, level, 1e9, rng)
-    vowel = warp(vowel, rate_hz, 2.2, -70, 0.3)
-    vowel = vowel / np.abs(vowel).max() * envelope(rate_hz, count, 0.035, 0.09)
+    vowel = periodic(rate_hz, count, hz, level, rng, 2.2, -70) * envelope(rate_hz, count, 0.035, 0.09)
     hiss = int(rate_hz * rng.uniform(0.03, 0.07))
     corner = float(rng.choice([1800, 3200, 4500]))
     consonant = band_noise(rate_hz, hiss, corner, corner * 2, rng) * envelope(rate_hz, hiss, 0.01, 0.02)
