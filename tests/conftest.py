@@ -8,6 +8,7 @@ from pathlib import Path
 
 import pytest
 import sqlalchemy as sa
+from hypothesis import HealthCheck, settings
 
 from cattailer.engine.client import EngineClient
 from cattailer.engine.server import EngineServer
@@ -19,6 +20,9 @@ from cattailer.store.database import Database
 from cattailer.store.models import Base
 
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
+# The machine may stall: how long an example takes says nothing.
+settings.register_profile("house", deadline=None, suppress_health_check=[HealthCheck.too_slow])
+settings.load_profile("house")
 
 
 @pytest.fixture(scope="session")

@@ -87,8 +87,15 @@ def test_malformed_wishes_over_the_socket_are_told(studio: Studio, wish: str) ->
         assert any(isinstance(socket.receive(timeout=5), bytes) for _ in range(100))
     finally:
         socket.close()
-    lost = simple_websocket.Client(f"{studio.url.replace('http', 'ws')}/s/999/live")
-    assert "no session" in json.loads(lost.receive(timeout=5))["message"]
+
+
+def test_the_line_of_a_session_that_is_not_there(page: Page, studio: Studio) -> None:
+    page.goto(studio.url)
+    told = page.evaluate("""() => new Promise((done) => {
+      const socket = new WebSocket(location.origin.replace('http', 'ws') + '/s/999/live');
+      socket.onmessage = ({data}) => done(JSON.parse(data).message);
+    })""")
+    assert "no session" in told
 
 
 def run_cli(*arguments: str, home: Path) -> subprocess.CompletedProcess[str]:

@@ -138,6 +138,7 @@ def test_names_gains_and_keys_by_typing(page: Page, studio: Studio) -> None:
     name.fill("Pump organ")
     name.press("Enter")
     expect(page.get_by_role("checkbox", name="Arm Pump organ")).to_be_visible()
+    page.wait_for_load_state("networkidle")
     gain = page.get_by_label("Preamp gain of Pump organ in dB")
     gain.fill("99")
     gain.press("Enter")

@@ -58,11 +58,6 @@ class Profile:
             )
         return round(gain_db / self.gain_step_db) * self.gain_step_db
 
-    def check_socket(self, socket: int) -> int:
-        if not 1 <= socket <= self.inputs:
-            raise Refusal(f"{self.name} has sockets 1 to {self.inputs}; there is no socket {socket}.")
-        return socket
-
 
 def _listed(values: tuple[int, ...]) -> str:
     return ", ".join(f"{v:,}" for v in values)

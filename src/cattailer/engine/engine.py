@@ -58,7 +58,6 @@ class Engine:
         self.driver = driver
         self.transport = Transport()
         self.dropouts = 0
-        self.lost_samples = 0
         self.run: RunWriter | None = None
         inputs = driver.profile.inputs
         self.ring = Ring(inputs, int(RING_S * plan.rate_hz))
@@ -130,7 +129,6 @@ class Engine:
     def _pad(self, lost: int) -> None:
         """A dropout: silence instead, the timeline goes on, and it is noted."""
         self.dropouts += 1
-        self.lost_samples += lost
         if self.run is not None:
             self.run.lost(self.ring.written, lost)
         self.ring.write_silence(lost)

@@ -1,7 +1,6 @@
 """Two clocks for the stand-in's hardware; the code that they drive is the same."""
 
 import time
-from collections import deque
 from typing import Protocol
 
 
@@ -46,22 +45,15 @@ class WallClock:
         self._began = 0.0
         self._rate = 48000
         self._period = 128
-        self._stalls: deque[float] = deque()
 
     def start(self, rate_hz: int, period: int, sample: int) -> None:
         self._rate, self._period = rate_hz, period
         self._began = time.monotonic() - sample / rate_hz
 
     def wait(self, end: int) -> int:
-        while self._stalls:
-            time.sleep(self._stalls.popleft())
         ahead = self._began + end / self._rate - time.monotonic()
         if ahead > 0:
             time.sleep(ahead)
         elif -ahead > self._queue_s:
             return int(-ahead * self._rate) // self._period * self._period
         return 0
-
-    def stall(self, seconds: float) -> None:
-        """The next block comes this much too late, as on a machine that was busy elsewhere."""
-        self._stalls.append(seconds)

@@ -91,14 +91,6 @@ def reopen_last(desk: Desk) -> int | None:
     return last
 
 
-def rename_session(desk: Desk, session_id: int, title: str) -> None:
-    """Files keep the names they have."""
-    title = clean_name(title, "session's name")
-    with editing(desk, session_id) as edit:
-        edit.what = f"Session renamed to {title}"
-        edit.put(edit.session, "session", title=title)
-
-
 def set_click(desk: Desk, session_id: int, on: bool) -> None:
     with editing(desk, session_id) as edit:
         edit.what = f"Click switched {'on' if on else 'off'}"

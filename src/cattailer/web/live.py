@@ -37,6 +37,7 @@ def add_live(sock: Sock, app: Flask) -> None:
             known = sheet.show(desk, session_id).revision
         except Refusal as why:
             ws.send(json.dumps({"topic": "problem", "message": why.message}))
+            ws.receive(timeout=5)  # so that the page can read it before the line is closed
             return
         listener = Listener(desk.telemetry, ("frame", "wave", "event"))
         try:

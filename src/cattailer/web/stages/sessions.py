@@ -17,10 +17,6 @@ class NewSession(Form):
     bits: int
 
 
-class Title(Form):
-    title: Text
-
-
 @blueprint.get("/")
 def index() -> str:
     return render_template("sessions/list.html", cards=sessions.list_sessions(desk()), profiles=desk().profiles)
@@ -38,12 +34,6 @@ def enter(session_id: int) -> AnyResponse:
     """Opens the session in the engine and goes to its first stage."""
     sessions.open_session(desk(), session_id)
     return redirect(url_for("capture.stage", session_id=session_id))
-
-
-@blueprint.post("/s/<int:session_id>/title")
-def rename(session_id: int) -> Response:
-    sessions.rename_session(desk(), session_id, form(Title).title)
-    return Response(status=204)
 
 
 def _go(address: str) -> AnyResponse:

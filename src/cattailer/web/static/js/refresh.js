@@ -2,11 +2,12 @@
 import { on } from "./socket.js";
 
 let busy = false;
-let wanted = false;
+let wanted = false; // somebody asks for a fetch whatever is shown
+let newest = 0; // the newest revision that was heard of
 
 export function startRefresh() {
-  on("revision", ({ revision }) => { if (revision !== shown()) refresh(); });
-  on("frame", ({ revision }) => { if (revision > shown()) refresh(); });
+  on("revision", ({ revision }) => hear(revision));
+  on("frame", ({ revision }) => hear(revision));
   on("again", refresh);
   document.addEventListener("htmx:afterRequest", ({ detail }) => {
     if (detail.successful && detail.requestConfig.verb === "post") refresh();
@@ -16,19 +17,28 @@ export function startRefresh() {
     event.detail.shouldSwap = false;
     wanted = true;
   });
-  document.addEventListener("focusout", () => setTimeout(() => { if (wanted) refresh(); }, 150));
+  document.addEventListener("focusout", () => setTimeout(fetchAsNeeded, 150));
 }
 
 function shown() {
   return Number(document.querySelector("[data-revision]:not(body)").dataset.revision);
 }
 
-// One fetch at a time; what is asked meanwhile makes one more.
-async function refresh() {
+function hear(revision) {
+  newest = Math.max(newest, revision);
+  if (newest > shown()) fetchAsNeeded();
+}
+
+function refresh() {
   wanted = true;
+  fetchAsNeeded();
+}
+
+// One fetch at a time; one more when, after it, something newer was heard of.
+async function fetchAsNeeded() {
   if (busy || typing()) return;
   busy = true;
-  while (wanted && !typing()) {
+  while ((wanted || newest > shown()) && !typing()) {
     wanted = false;
     await htmx.ajax("GET", document.getElementById("rows").dataset.refresh, { target: "#rows", swap: "innerHTML" });
   }
