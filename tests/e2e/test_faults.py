@@ -41,7 +41,6 @@ def test_killing_the_web_leaves_the_capture_alone(page: Page, studio: Studio) ->
     story = wait_for(lambda: (s := journal.read(path)) and s.ended and s)
     assert isinstance(story, journal.RunStory)
     assert not story.recovered
-    assert story.dropouts == []
     expect(page.locator("#deck-log")).to_contain_text(f"run {story.head.number}")
 
 
