@@ -45,8 +45,7 @@ async function fetchAsNeeded() {
   busy = false;
 }
 
-// Somebody is typing in a row: it is not changed under their fingers.
+// Somebody is in a field of a row: it is not changed under their fingers, but when they leave it.
 function typing() {
-  const field = document.activeElement;
-  return field?.dataset.was !== undefined && field.value !== field.dataset.was;
+  return document.activeElement?.dataset.was !== undefined;
 }
