@@ -4,11 +4,21 @@ from cattailer.core.plan import Plan, Preamps, TrackPlan
 from cattailer.core.takes import TakeSpan, topmost
 from cattailer.core.timeline import TempoMap
 from cattailer.services.desk import Desk
-from cattailer.store.models import Session
+from cattailer.store.models import Session, Track
 
 
 def tempo_of(session: Session) -> TempoMap:
     return TempoMap.from_dict(session.rate_hz, session.tempo)
+
+
+def take_spans(desk: Desk, session: Session, track: Track) -> list[TakeSpan]:
+    """The takes of a track that can be heard at the session's rate, where they lie."""
+    folder = desk.media / session.folder
+    return [
+        TakeSpan(t.id, track.id, str(folder / t.media.path), t.start, t.samples, t.number)
+        for t in track.takes
+        if t.samples and t.media.rate_hz == session.rate_hz
+    ]
 
 
 def compile_plan(desk: Desk, session: Session) -> Plan:
@@ -26,15 +36,7 @@ def compile_plan(desk: Desk, session: Session) -> Plan:
         for t in session.tracks
         if t.sockets and all(s <= profile.inputs for s in t.sockets)
     )
-    folder = desk.media / session.folder
-    line = []
-    for track in session.tracks:
-        spans = [
-            TakeSpan(t.id, track.id, str(folder / t.media.path), t.start, t.samples, t.number)
-            for t in track.takes
-            if t.samples and t.media.rate_hz == session.rate_hz
-        ]
-        line += topmost(spans)
+    line = [piece for track in session.tracks for piece in topmost(take_spans(desk, session, track))]
     return Plan(
         session.id, session.title, session.revision, session.interface, session.rate_hz, session.period,
         session.bits, profile.inputs, profile.outputs, preamps, tracks, tuple(line), tempo_of(session), session.click,

@@ -6,12 +6,13 @@ from pathlib import Path
 from sqlalchemy import select
 
 from cattailer.core.errors import NotFound, Refusal
-from cattailer.core.takes import TakeSpan, topmost
+from cattailer.core.takes import topmost
 from cattailer.media import overview, wavfile
 from cattailer.media.recovery import overview_path
 from cattailer.services.desk import Desk
 from cattailer.services.editing import get_session
-from cattailer.store.models import Session, Take, Track
+from cattailer.services.planning import take_spans
+from cattailer.store.models import Take
 
 MOST_COLUMNS = 4000
 
@@ -53,7 +54,7 @@ def lanes(desk: Desk, session_id: int, start: int, stop: int, columns: int) -> d
         raise Refusal("That stretch of the timeline cannot be drawn.")
     with desk.database.transaction() as db:
         session = get_session(db, session_id)
-        spans = {track.id: _spans(desk, session, track) for track in session.tracks}
+        spans = {track.id: take_spans(desk, session, track) for track in session.tracks}
     out = {}
     for track_id, mine in spans.items():
         row = [0] * (2 * columns)
@@ -76,15 +77,6 @@ def _draw(
     pairs = overview.window(_levels(Path(path)), int(low), int(low + (last - first) * per), last - first) >> 8
     for n, (a, b) in enumerate(pairs.tolist(), first):
         row[2 * n], row[2 * n + 1] = min(row[2 * n], a), max(row[2 * n + 1], b)
-
-
-def _spans(desk: Desk, session: Session, track: Track) -> list[TakeSpan]:
-    folder = desk.media / session.folder
-    return [
-        TakeSpan(t.id, track.id, str(folder / t.media.path), t.start, t.samples, t.number)
-        for t in track.takes
-        if t.samples
-    ]
 
 
 def _levels(path: Path) -> list[overview.Extremes]:
