@@ -55,6 +55,7 @@ def measure(period: int, seconds: float) -> dict[str, object]:
     plan: Plan = replace(
         demo.plan(True, period=period, click=True), inputs=CHANNELS,
         tracks=tuple(TrackPlan(n + 1, f"t{n}", (n,), True) for n in range(CHANNELS)),
+        groups=(), routes=tuple((f"track:{n + 1}", "mix:1") for n in range(CHANNELS)),
         preamps=Preamps((0.0,) * CHANNELS, (False,) * CHANNELS, (0.0,) * CHANNELS),
     )
     driver = TableDriver(period)

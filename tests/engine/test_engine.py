@@ -14,7 +14,7 @@ from hypothesis import strategies as st
 from hypothesis.stateful import RuleBasedStateMachine, invariant, rule
 
 from cattailer.core.errors import NotNow, Refusal
-from cattailer.core.plan import Plan, TrackPlan
+from cattailer.core.plan import MixPlan, Plan, TrackPlan
 from cattailer.core.takes import Placed
 from cattailer.engine.capture import RunWriter
 from cattailer.engine.click import Click
@@ -31,7 +31,12 @@ LOOP = TrackPlan(99, "Loop", (12,), True, -200.0)
 
 
 def plan_of(*tracks: TrackPlan, **changes: Any) -> Plan:
-    return replace(demo.plan(True, period=changes.pop("period", 128)), tracks=tracks, **changes)
+    """The demo's hardware with other tracks, all of them straight in the main mix."""
+    straight: dict[str, Any] = {
+        "groups": (), "mixes": (MixPlan(1, "Main mix", (0, 1), changes.pop("main_db", -6.0)),),
+        "routes": tuple((f"track:{t.id}", "mix:1") for t in tracks),
+    }
+    return replace(demo.plan(True, period=changes.pop("period", 128)), tracks=tracks, **{**straight, **changes})
 
 
 def start(plan: Plan, cables: tuple[tuple[int, int], ...] = (), losses: dict[int, int] | None = None) -> Engine:

@@ -45,14 +45,14 @@ def test_words_are_24_bit_words() -> None:
 
 
 def test_every_microphone_hears_its_own_player_best() -> None:
-    table = stage.paths(16, 48000)
+    table = stage.paths({p.socket: p for p in stage.PLUGGED}, 16, 48000)
     for plug in stage.PLUGGED[:8]:
         loudest = stage.SOURCES[int(table.gain[plug.socket - 1].argmax())]
         assert loudest == (plug.looks_at or plug.pickup)
 
 
 def test_distance_costs_level_and_time() -> None:
-    table = stage.paths(16, 48000)
+    table = stage.paths({p.socket: p for p in stage.PLUGGED}, 16, 48000)
     narrator = stage.SOURCES.index("narrator")
     near, far = 7, 6
     assert table.gain[near, narrator] > 4 * table.gain[far, narrator]

@@ -29,6 +29,14 @@ class NotNow(Refusal):
         super().__init__(message, 409)
 
 
+class Sure(NotNow):
+    """Can be done, but only by somebody who was asked. ``yes`` are the words on the button that does it."""
+
+    def __init__(self, message: str, yes: str) -> None:
+        super().__init__(message)
+        self.yes = yes
+
+
 class Away(Refusal):
     """A process that is needed does not answer."""
 

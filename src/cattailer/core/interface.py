@@ -5,6 +5,42 @@ from dataclasses import dataclass
 from cattailer.core import latency
 from cattailer.core.errors import Refusal
 
+COMMON_RATES_HZ = (44100, 48000, 88200, 96000, 176400, 192000)
+SWITCHES = {
+    "phantom": "48 V", "pad": "pad", "low_cut": "low cut", "polarity": "polarity switch",
+    "instrument": "instrument switch",
+}
+"""What can be switched at a socket, and its word."""
+
+
+@dataclass(frozen=True)
+class Socket:
+    """One input socket. ``number`` is printed on the panel; ``phantom`` is "own", "none", or the
+    name of a bank of sockets that share one 48 V switch. A pad or low cut of 0 is not there."""
+
+    number: int
+    connector: str
+    preamp: bool = True
+    phantom: str = "own"
+    pad_db: float = 0.0
+    low_cut_hz: float = 0.0
+    polarity: bool = False
+    instrument: bool = False
+
+    def has(self, switch: str) -> bool:
+        return {
+            "phantom": self.phantom != "none", "pad": self.pad_db > 0, "low_cut": self.low_cut_hz > 0,
+            "polarity": self.polarity, "instrument": self.instrument,
+        }[switch]
+
+    def why_not(self, switch: str) -> str:
+        """Why this socket does not offer a switch; empty when it does."""
+        if self.has(switch):
+            return ""
+        if not self.preamp:
+            return f"Socket {self.number} ({self.connector}) has no preamp, so it has no {SWITCHES[switch]}."
+        return f"Socket {self.number} ({self.connector}) has no {SWITCHES[switch]}."
+
 
 @dataclass(frozen=True)
 class Profile:
@@ -16,7 +52,7 @@ class Profile:
 
     key: str
     name: str
-    inputs: int
+    sockets: tuple[Socket, ...]
     outputs: int
     rates_hz: tuple[int, ...]
     buffers: tuple[int, ...]
@@ -30,9 +66,36 @@ class Profile:
     converter_in: int
     converter_out: int
     safety: int
+    there: bool = True
+    """False for the blank that stands in when a session's profile is gone."""
+
+    @property
+    def inputs(self) -> int:
+        return len(self.sockets)
+
+    def socket(self, number: int) -> Socket:
+        """Raises Refusal for a socket that is not on the panel."""
+        if not 1 <= number <= self.inputs:
+            raise Refusal(f"{self.name} has no socket {number}; it has {self.inputs}. Nothing was changed.")
+        return self.sockets[number - 1]
+
+    def bank(self, number: int) -> tuple[int, ...]:
+        """The sockets whose 48 V is switched together with this one's, itself included."""
+        name = self.socket(number).phantom
+        if name in ("own", "none"):
+            return (number,)
+        return tuple(s.number for s in self.sockets if s.phantom == name)
 
     def latency(self, period: int) -> latency.Latency:
         return latency.of_buffer(period, self.safety, self.converter_in, self.converter_out)
+
+    def why_not_rate(self, rate_hz: int) -> str:
+        """Why this interface does not run at a rate; empty when it does."""
+        if rate_hz in self.rates_hz:
+            return ""
+        if rate_hz > max(self.rates_hz, default=0):
+            return f"{self.name} stops at {max(self.rates_hz, default=0) / 1000:g} kHz"
+        return f"{self.name} does not offer it"
 
     def check_rate(self, rate_hz: int) -> int:
         if rate_hz not in self.rates_hz:
@@ -57,6 +120,18 @@ class Profile:
                 f"{gain_db:g} is outside. The gain stays as it was."
             )
         return round(gain_db / self.gain_step_db) * self.gain_step_db
+
+    def settle(self, rate_hz: int, period: int, bits: int) -> tuple[int, int, int]:
+        """The nearest rate, buffer and bit depth that this interface offers."""
+        return (
+            min(self.rates_hz, key=lambda r: abs(r - rate_hz)), min(self.buffers, key=lambda b: abs(b - period)),
+            min(self.bits, key=lambda b: abs(b - bits)),
+        )
+
+
+def missing(key: str) -> Profile:
+    """Stands in for a profile whose file is gone: no sockets, nothing offered."""
+    return Profile(key, f"{key} (profile missing)", (), 0, (), (), (), 0, 0, 1, 18, -120, -100, 0, 0, 0, there=False)
 
 
 def _listed(values: tuple[int, ...]) -> str:

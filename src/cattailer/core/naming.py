@@ -6,7 +6,7 @@ import unicodedata
 from cattailer.core.errors import Refusal
 
 DEFAULT_PATTERN = "{session}_{track}_run{run}"
-TOKENS = ("session", "track", "run", "take", "date")
+TOKENS = ("session", "code", "track", "socket", "run", "date")
 MAX_NAME = 80
 _RESERVED = {"con", "prn", "aux", "nul", *(f"com{i}" for i in range(1, 10)), *(f"lpt{i}" for i in range(1, 10))}
 

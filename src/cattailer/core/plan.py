@@ -4,21 +4,21 @@ Services make a plan from the database; the engine swaps it whole at a block bou
 carries its revision.
 """
 
-import math
 from dataclasses import asdict, dataclass
 from typing import Any
 
-import numpy as np
-from numpy.typing import NDArray
-
+from cattailer.core.patch import SOFTWARE
 from cattailer.core.takes import Placed
 from cattailer.core.timeline import TempoMap
-from cattailer.core.units import amplitude
 
 
 @dataclass(frozen=True)
 class TrackPlan:
-    """A track: its inputs (one, or two for a pair; counted from 0), and how it sits in the main mix."""
+    """A track: the source channels that feed it (one, or two for a pair), and how it sits in the mixes.
+
+    Source channels are counted from 0: the interface's inputs, then ``SOFTWARE_CHANNELS`` of the
+    pattern player, then two for each tap. ``NOTHING`` is silence.
+    """
 
     id: int
     name: str
@@ -29,17 +29,45 @@ class TrackPlan:
 
 
 @dataclass(frozen=True)
+class GroupPlan:
+    id: int
+    name: str
+    fader_db: float = 0.0
+
+
+@dataclass(frozen=True)
+class MixPlan:
+    """``outputs`` are counted from 0: two, or none."""
+
+    id: int
+    name: str
+    outputs: tuple[int, ...]
+    fader_db: float = -6.0
+
+
+NOTHING = -1
+SOFTWARE_CHANNELS = 2 * len(SOFTWARE)
+MOST_TAPS = 8
+"""So many groups can feed tracks at once."""
+
+
+@dataclass(frozen=True)
 class Preamps:
-    """Per input: gain in dB, 48 V, and pad in dB."""
+    """Per input: gain in dB, 48 V, pad in dB, and whether polarity is turned."""
 
     gain_db: tuple[float, ...]
     phantom: tuple[bool, ...]
     pad_db: tuple[float, ...]
+    polarity: tuple[bool, ...] = ()
 
 
 @dataclass(frozen=True)
 class Plan:
-    """One session as the engine runs it. ``line`` is what playback sounds, per track, in order."""
+    """One session as the engine runs it. ``line`` is what playback sounds, per track, in order.
+
+    ``routes`` are (from, to) keys as in ``core.patch``; the first mix is what browsers listen to.
+    ``taps`` are the groups that feed tracks.
+    """
 
     session: int
     title: str
@@ -56,7 +84,20 @@ class Plan:
     tempo: TempoMap
     click: bool = False
     click_db: float = -12.0
-    main_db: float = -6.0
+    groups: tuple[GroupPlan, ...] = ()
+    mixes: tuple[MixPlan, ...] = ()
+    routes: tuple[tuple[str, str], ...] = ()
+    taps: tuple[int, ...] = ()
+
+    @property
+    def source_channels(self) -> int:
+        return self.inputs + SOFTWARE_CHANNELS + 2 * len(self.taps)
+
+    @property
+    def plays_patterns(self) -> bool:
+        """Whether anything is fed by the pattern player."""
+        first, stop = self.inputs, self.inputs + SOFTWARE_CHANNELS
+        return any(first <= i < stop for t in self.tracks for i in t.inputs)
 
     def to_dict(self) -> dict[str, Any]:
         """Plain values, as they travel to the engine."""
@@ -72,41 +113,13 @@ class Plan:
         rest["preamps"] = Preamps(**{k: tuple(v) for k, v in rest["preamps"].items()})
         rest["tracks"] = tuple(TrackPlan(**{**t, "inputs": tuple(t["inputs"])}) for t in rest["tracks"])
         rest["line"] = tuple(Placed(**p) for p in rest["line"])
+        rest["groups"] = tuple(GroupPlan(**g) for g in rest["groups"])
+        rest["mixes"] = tuple(MixPlan(**{**m, "outputs": tuple(m["outputs"])}) for m in rest["mixes"])
+        rest["routes"] = tuple((a, b) for a, b in rest["routes"])
+        rest["taps"] = tuple(rest["taps"])
         return cls(**rest)
 
     def same_hardware(self, other: "Plan | None") -> bool:
         """Whether the driver can stay open when ``other`` gives way to this plan."""
         mine = (self.interface, self.rate_hz, self.period)
         return other is not None and mine == (other.interface, other.rate_hz, other.period)
-
-
-def pan_gains(pan: float, channels: int) -> list[tuple[float, float]]:
-    """(left, right) gain of each channel of a track; ``pan`` from -1 to 1.
-
-    Mono: sine-cosine law, 3 dB down in the middle. A pair keeps its sides, and panning turns the
-    far side down.
-    """
-    angle = (min(1.0, max(-1.0, pan)) + 1.0) * math.pi / 4.0
-    left, right = math.cos(angle), math.sin(angle)
-    if channels == 1:
-        return [(left, right)]
-    return [(min(1.0, left * math.sqrt(2.0)), 0.0), (0.0, min(1.0, right * math.sqrt(2.0)))]
-
-
-def main_matrix(plan: Plan) -> NDArray[np.float32]:
-    """Gain of each track channel into the main mix: shape (2, track channels), tracks in order."""
-    rows: list[tuple[float, float]] = []
-    for track in plan.tracks:
-        level = amplitude(track.fader_db + plan.main_db)
-        rows += [(left * level, right * level) for left, right in pan_gains(track.pan, len(track.inputs))]
-    return np.array(rows, np.float32).reshape(-1, 2).T.copy()
-
-
-def channel_inputs(plan: Plan) -> NDArray[np.intp]:
-    """The input that feeds each track channel, tracks in order."""
-    return np.array([i for track in plan.tracks for i in track.inputs], np.intp)
-
-
-def channel_tracks(plan: Plan) -> NDArray[np.intp]:
-    """The place in ``plan.tracks`` that each track channel belongs to."""
-    return np.array([place for place, track in enumerate(plan.tracks) for _ in track.inputs], np.intp)

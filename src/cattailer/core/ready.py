@@ -6,11 +6,26 @@ LITTLE_DISK_MINUTES = 10.0
 
 
 @dataclass(frozen=True)
+class Cure:
+    """What one click does about a finding: words, what is done, and with what."""
+
+    words: str
+    action: str
+    arguments: tuple[tuple[str, str], ...] = ()
+
+
+@dataclass(frozen=True)
 class Finding:
-    """``kind``: "good", "look" (needs a look, does not block) or "stop" (nothing can be captured)."""
+    """``kind``: "good", "look" (needs a look, does not block) or "stop" (nothing can be captured).
+
+    ``key`` tells findings apart, so that one can be accepted as it is; ``end`` is where to look.
+    """
 
     kind: str
     text: str
+    key: str = ""
+    end: str = ""
+    cure: Cure | None = None
 
 
 @dataclass(frozen=True)

@@ -153,10 +153,11 @@ class TempoMap:
             if sample >= start:
                 yield Beat(sample, bar, beat)
             beat += 1
-            if beat > self._meter_of(bar).beats:
+            if beat > self.meter_of(bar).beats:
                 bar, beat = bar + 1, 1
 
-    def _meter_of(self, bar: int) -> Meter:
+    def meter_of(self, bar: int) -> Meter:
+        """The meter of a bar."""
         return max((m for m in self.meters if m.bar <= bar), key=lambda m: m.bar, default=self.meters[0])
 
     def to_dict(self) -> dict[str, Any]:

@@ -14,10 +14,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cattailer.core.errors import NotNow
-from cattailer.core.plan import Plan, channel_inputs, channel_tracks, main_matrix
+from cattailer.core.mixing import sums
+from cattailer.core.plan import MOST_TAPS, SOFTWARE_CHANNELS, Plan
 from cattailer.engine.capture import RunWriter
 from cattailer.engine.click import Click
 from cattailer.engine.driver import Driver
+from cattailer.engine.patterns import PatternPlayer
 from cattailer.engine.playback import Playback, same_line
 from cattailer.engine.ring import Ring
 from cattailer.engine.transport import Transport
@@ -25,30 +27,31 @@ from cattailer.media import journal
 
 RING_S = 20.0
 FRAME_HZ = 30
+SETTLE_S = 1.5
+"""So long the mixes stay silent after 48 V was switched."""
 
 Floats = NDArray[np.float32]
 T = TypeVar("T")
 
 
 class Patched:
-    """A plan as the block path uses it: matrices, ready to multiply."""
+    """A plan as the block path uses it: matrices for each state, ready to multiply."""
 
-    def __init__(self, plan: Plan, playback: Playback) -> None:
+    def __init__(self, plan: Plan, playback: Playback, patterns: PatternPlayer | None, inside: Ring) -> None:
         self.plan = plan
         self.playback = playback
+        self.patterns = patterns
+        self.inside = inside
+        """Sound made in here, on its way to the input ring: see ``Engine._keep``."""
+        self.mixes = 2 * len(plan.mixes)
+        self.sums = {state: sums(plan, state) for state in ("stopped", "rolling", "capturing")}
+        self.summed = np.zeros((len(self.sums["stopped"].hardware), plan.period), np.float32)
         self.click = Click(plan.tempo, plan.click_db) if plan.click else None
-        to_main = main_matrix(plan)
-        rows = channel_inputs(plan)
-        armed = np.array([t.armed for t in plan.tracks], bool)[channel_tracks(plan)]
-        self.live_stopped = self._from_inputs(to_main, rows, plan.inputs)
-        self.live_capturing = self._from_inputs(to_main * armed, rows, plan.inputs)
-        self.line_rolling = to_main
-        self.line_capturing = np.ascontiguousarray(to_main * ~armed)
-
-    @staticmethod
-    def _from_inputs(to_main: Floats, rows: NDArray[np.intp], inputs: int) -> Floats:
-        feeds = rows[:, np.newaxis] == np.arange(inputs)
-        return np.ascontiguousarray(to_main @ feeds.astype(np.float32))
+        self.outputs = np.zeros((plan.outputs, self.mixes), np.float32)
+        for n, mix in enumerate(plan.mixes):
+            for side, output in enumerate(mix.outputs):
+                self.outputs[output, 2 * n + side] = 1.0
+        self.keeps = SOFTWARE_CHANNELS + 2 * len(plan.taps) if patterns or plan.taps else 0
 
 
 class Engine:
@@ -59,16 +62,20 @@ class Engine:
         self.transport = Transport()
         self.dropouts = 0
         self.run: RunWriter | None = None
-        inputs = driver.profile.inputs
-        self.ring = Ring(inputs, int(RING_S * plan.rate_hz))
+        # Rows: inputs, pattern player, taps, and one that is never written, for tracks without a feed.
+        self.rows = driver.profile.inputs + SOFTWARE_CHANNELS + 2 * MOST_TAPS
+        self.ring = Ring(self.rows + 1, int(RING_S * plan.rate_hz))
         self.mix = Ring(2, int(RING_S * plan.rate_hz))
         self.frames: deque[tuple[float, str, int, int]] = deque(maxlen=64)
         self.told: deque[dict[str, Any]] = deque(maxlen=4096)
         self._asked: deque[tuple[Callable[[], Any], list[Any]]] = deque()
         self._frame_samples = plan.rate_hz // FRAME_HZ
         self._frame_left = self._frame_samples
-        self._part = np.zeros((2, driver.period), np.float32)
-        self._patched = Patched(plan, Playback(plan))
+        self._words = np.zeros((self.rows, driver.period), np.float32)
+        self._clicked = np.zeros((2, driver.period), np.float32)
+        self._software = np.zeros((SOFTWARE_CHANNELS, driver.period), np.float32)
+        self._mute_until = 0
+        self._patched = self._patch(plan, Playback(plan), None)
         driver.set_preamps(plan.preamps)
         driver.set_tempo(plan.tempo)
 
@@ -85,6 +92,11 @@ class Engine:
     def sample(self) -> int:
         return self.ring.written
 
+    @property
+    def muted(self) -> bool:
+        """Whether the mixes are silent while 48 V settles."""
+        return self.ring.written < self._mute_until
+
     def process(self, inputs: Floats, outputs: Floats, sample: int, lost: int) -> tuple[bool, int, int]:
         """One block; see ``engine.driver.Process``."""
         transport, patched = self.transport, self._patched
@@ -95,36 +107,69 @@ class Engine:
             patched = self._patched
         count = inputs.shape[1]
         state, position = transport.state, transport.position
-        self.ring.write(inputs)
-        main = outputs[:2]
-        if state == "stopped":
-            np.matmul(patched.live_stopped, inputs, out=main)
+        gains = patched.sums[state]
+        summed = np.matmul(gains.hardware, inputs, out=patched.summed)
+        made = self._inside(patched, state, position, count)
+        if patched.keeps:
+            self._keep(patched, inputs, summed[patched.mixes :], made)
         else:
-            self._sound_line(patched, state, position, inputs, main)
+            self.ring.write(inputs)
+        mixes = summed[: patched.mixes]
+        if made is not None:
+            mixes += made[: patched.mixes]
+        if state != "stopped":
+            if patched.click is not None:
+                self._clicked[:] = 0.0
+                patched.click.add(self._clicked, position)
+                mixes.reshape(-1, 2, count)[...] += self._clicked
             transport.position = position + count
-        np.maximum(main, -1.0, out=main)
-        np.minimum(main, 1.0, out=main)
-        self.mix.write(main)
+        np.maximum(mixes, -1.0, out=mixes)
+        np.minimum(mixes, 1.0, out=mixes)
+        if self._mute_until > self.ring.written:
+            mixes[:] = 0.0
+        np.matmul(patched.outputs, mixes, out=outputs)
+        np.clip(outputs, -1.0, 1.0, out=outputs)
+        self.mix.write(mixes[:2])
         self._frame_left -= count
         if self._frame_left <= 0:
             self._frame_left += self._frame_samples
             self.frames.append((time.time(), state, position, self.ring.written))
         return state != "stopped", position, transport.passes
 
-    def _sound_line(self, patched: Patched, state: str, position: int, inputs: Floats, main: Floats) -> None:
-        """Armed inputs live while capturing; otherwise, and beside them, what was captured; the click."""
-        if state == "capturing":
-            np.matmul(patched.live_capturing, inputs, out=main)
-        else:
-            main[:] = 0.0
+    def _inside(self, patched: Patched, state: str, position: int, count: int) -> Floats | None:
+        """What takes and the pattern player add to mixes and taps, or None where nothing sounds."""
+        if state == "stopped":
+            self._software[:] = 0.0
+            return None
+        gains = patched.sums[state]
+        out: Floats | None = None
+        if patched.patterns is not None:
+            patched.patterns.block(position, self._software)
+            out = gains.software @ self._software
         if not patched.playback.silent:
-            line = patched.playback.block(position, inputs.shape[1])
+            line = patched.playback.block(position, count)
             if line is not None:
-                matrix = patched.line_capturing if state == "capturing" else patched.line_rolling
-                np.matmul(matrix, line, out=self._part)
-                main += self._part
-        if patched.click is not None:
-            patched.click.add(main, position)
+                out = gains.line @ line if out is None else out + gains.line @ line
+        return out
+
+    def _keep(self, patched: Patched, inputs: Floats, taps: Floats, made: Floats | None) -> None:
+        """Inputs, software sources and taps into the ring, so that all can be captured.
+
+        Inputs arrive one round trip late. What is made in here does not, so it waits that long:
+        then one ring sample is one timeline position for every row.
+        """
+        count = inputs.shape[1]
+        fresh = self._words[: patched.keeps]
+        fresh[:SOFTWARE_CHANNELS] = self._software
+        fresh[SOFTWARE_CHANNELS:] = 0.0 if made is None else made[patched.mixes :]
+        patched.inside.write(fresh)
+        late = patched.inside.written - self.driver.latency.round_trip_samples
+        waited = patched.inside.read(late - count, late, slice(0, patched.keeps))
+        words = self._words[: len(inputs) + patched.keeps]
+        words[len(inputs) :] = 0.0 if waited is None else waited
+        words[: len(inputs)] = inputs
+        words[len(inputs) + SOFTWARE_CHANNELS :] += taps
+        self.ring.write(words)
 
     def _pad(self, lost: int) -> None:
         """A dropout: silence instead, the timeline goes on, and it is noted."""
@@ -132,6 +177,7 @@ class Engine:
         if self.run is not None:
             self.run.lost(self.ring.written, lost)
         self.ring.write_silence(lost)
+        self._patched.inside.write_silence(lost)
         self.mix.write_silence(lost)
         if self.transport.rolling:
             self.transport.position += lost
@@ -169,7 +215,9 @@ class Engine:
         old = self._patched
         playback = old.playback if same_line(old.playback, plan.line) and _same_rows(old.plan, plan) else Playback(plan)
         playback.pump(self.transport.position)
-        new = Patched(plan, playback)
+        new = self._patch(plan, playback, old)
+        if new.patterns is not None:
+            new.patterns.pump(self.transport.position)
         if new.click is not None:
             at = self.transport.position
             new.click.prepare(max(0, at - plan.rate_hz), at + 600 * plan.rate_hz)
@@ -178,10 +226,26 @@ class Engine:
         if plan.tempo != old.plan.tempo:
             self.driver.set_tempo(plan.tempo)
 
+        switched = plan.preamps.phantom != old.plan.preamps.phantom
+
         def swap() -> None:
             self._patched = new
+            if switched:
+                self._mute_until = self.ring.written + int(SETTLE_S * plan.rate_hz)
 
         return swap
+
+    def _patch(self, plan: Plan, playback: Playback, old: Patched | None) -> Patched:
+        """Keeps the pattern player and what waits on its way to the ring where nothing about them changed."""
+        patterns = None
+        if plan.plays_patterns:
+            kept = old.patterns if old is not None and old.plan.tempo == plan.tempo else None
+            patterns = kept or PatternPlayer(plan.tempo)
+        if old is not None and old.plan.taps == plan.taps:
+            return Patched(plan, playback, patterns, old.inside)
+        inside = Ring(SOFTWARE_CHANNELS + 2 * len(plan.taps), self.driver.latency.round_trip_samples + 4 * 8192)
+        inside.write_silence(inside.size)
+        return Patched(plan, playback, patterns, inside)
 
     def make_run(self, folder: Path, stem: str, head: journal.RunHead) -> RunWriter:
         """Opens the files of a run; nothing is captured yet. Raises OSError."""
@@ -213,6 +277,8 @@ class Engine:
         """Disk work: the run to disk, takes from disk. Called by a thread, or between blocks."""
         patched, run = self._patched, self.run
         patched.playback.pump(self.transport.position)
+        if patched.patterns is not None:
+            patched.patterns.pump(self.transport.position)
         if run is not None:
             run.pump()
             if run.done:

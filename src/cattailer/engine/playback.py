@@ -24,7 +24,8 @@ class Playback:
         self._channels = [len(t.inputs) for t in plan.tracks]
         rows = {t.id: sum(self._channels[:n]) for n, t in enumerate(plan.tracks)}
         self._rows = sum(self._channels)
-        self._line = [(rows[p.track], p) for p in plan.line if p.track in rows]
+        wide = {t.id: len(t.inputs) for t in plan.tracks}
+        self._line = [(rows[p.track], wide[p.track], p) for p in plan.line if p.track in rows]
         self._infos: dict[str, wavfile.WaveInfo] = {}
         self._pages: dict[int, Floats] = {}
         self._ahead = int(AHEAD_S * plan.rate_hz)
@@ -60,11 +61,13 @@ class Playback:
 
     def _read_page(self, start: int) -> Floats:
         page = np.zeros((self._rows, PAGE), np.float32)
-        for row, piece in self._line:
+        for row, channels, piece in self._line:
             a, b = max(start, piece.start), min(start + PAGE, piece.start + piece.samples)
             sound = self._read(piece, piece.offset + a - piece.start, b - a) if a < b else None
             if sound is not None:
-                page[row : row + sound.shape[0], a - start : a - start + sound.shape[1]] = sound
+                # A take of a mono track that is a pair by now sounds on both sides, and the reverse.
+                fitted = sound if len(sound) == channels or len(sound) == 1 else sound.mean(axis=0)
+                page[row : row + channels, a - start : a - start + sound.shape[1]] = fitted
         return page
 
     def _read(self, piece: Placed, at: int, count: int) -> Floats | None:
@@ -78,8 +81,6 @@ class Playback:
         except (OSError, wavfile.NotAWave):
             self.missing.append(piece.path)
             return None
-
-
 
 
 def same_line(a: Playback | None, line: Sequence[Placed]) -> bool:

@@ -20,15 +20,18 @@ class Ring:
         self.written = 0
 
     def write(self, block: Floats) -> None:
-        """Appends ``block``, shape (channels, samples), at most ``size`` long."""
-        count = block.shape[1]
+        """Appends ``block``, shape (channels, samples), at most ``size`` long.
+
+        It may have fewer channels than the ring; the rows below it are left as they are.
+        """
+        rows, count = block.shape
         at = self.written % self.size
         if at + count <= self.size:
-            self._table[:, at : at + count] = block
+            self._table[:rows, at : at + count] = block
         else:
             first = self.size - at
-            self._table[:, at:] = block[:, :first]
-            self._table[:, : count - first] = block[:, first:]
+            self._table[:rows, at:] = block[:, :first]
+            self._table[:rows, : count - first] = block[:, first:]
         self.written += count
 
     def write_silence(self, count: int) -> None:

@@ -23,8 +23,8 @@ class Telemetry:
         self._engine = engine
         self._socket = socket
         rate = engine.plan.rate_hz
-        inputs = engine.driver.profile.inputs
-        self._meter, self._face = BlockMeter(inputs), MeterFace(inputs, rate)
+        self._meter, self._face = BlockMeter(engine.rows), MeterFace(engine.rows, rate)
+        self._all = slice(0, engine.rows)
         self._main_meter, self._main_face = BlockMeter(2), MeterFace(2, rate)
         self._metered = engine.sample
         self._mix_at = engine.mix.written
@@ -47,7 +47,8 @@ class Telemetry:
 
     def _gather(self, until: int) -> None:
         """Meters every sample once, from the rings, so that the block path need not."""
-        sound, main = (ring.read(self._metered, until) for ring in (self._engine.ring, self._engine.mix))
+        sound = self._engine.ring.read(self._metered, until, self._all)
+        main = self._engine.mix.read(self._metered, until)
         if sound is not None and main is not None:
             self._meter.add(sound)
             self._main_meter.add(main)
@@ -70,7 +71,8 @@ class Telemetry:
             "bar": where.bar, "beat": where.beat, "of": where.of,
             "run": run.head.run if run else None, "captured": run.frames if run else 0,
             "dropouts": engine.dropouts, "players": engine.driver.status().get("players", {}),
-            "window": TARGET_WINDOW_DBFS, "inputs": _meters(inputs), "main": _meters(main),
+            "window": TARGET_WINDOW_DBFS, "muted": engine.muted, "sockets": plan.inputs,
+            "inputs": _meters(inputs, plan.source_channels), "main": _meters(main, 2),
         }
 
     def _send_mix(self) -> None:
@@ -90,12 +92,12 @@ class Telemetry:
         self._socket.send_multipart([topic.encode(), msgpack.packb(message)], zmq.NOBLOCK)
 
 
-def _meters(reading: Reading) -> dict[str, Any]:
+def _meters(reading: Reading, count: int) -> dict[str, Any]:
     return {
-        "peak": np.round(reading.peak_dbfs, 1).tolist(),
-        "hold": np.round(reading.hold_dbfs, 1).tolist(),
-        "rms": np.round(reading.rms_dbfs, 1).tolist(),
-        "max": np.round(reading.max_dbfs, 1).tolist(),
-        "clips": reading.clips.tolist(),
-        "zone": zones(reading.hold_dbfs, reading.clips, TARGET_WINDOW_DBFS),
+        "peak": np.round(reading.peak_dbfs[:count], 1).tolist(),
+        "hold": np.round(reading.hold_dbfs[:count], 1).tolist(),
+        "rms": np.round(reading.rms_dbfs[:count], 1).tolist(),
+        "max": np.round(reading.max_dbfs[:count], 1).tolist(),
+        "clips": reading.clips[:count].tolist(),
+        "zone": zones(reading.hold_dbfs[:count], reading.clips[:count], TARGET_WINDOW_DBFS),
     }

@@ -7,7 +7,7 @@ from cattailer.core.interface import Profile
 from cattailer.core.levels import dbfs, noise_dbfs
 from cattailer.core.plan import Preamps
 from cattailer.core.units import amplitude
-from cattailer.liveroom.stage import PLUGGED
+from cattailer.liveroom.stage import Plugged
 
 _STEP = np.float32(2.0**23)
 _NOISE_SAMPLES = 8192 + 464
@@ -27,13 +27,12 @@ class Converters:
         self._quiet = np.zeros_like(self._noise)
         self.line_gain = np.zeros(profile.inputs, np.float32)
 
-    def set_preamps(self, preamps: Preamps) -> None:
+    def set_preamps(self, preamps: Preamps, plugged: dict[int, Plugged]) -> None:
         """A condenser without 48 V gives nothing, and so no noise of its own either."""
         p = self._profile
         noise_gain = np.zeros((p.inputs, 1), np.float32)
-        plugged = {plug.socket - 1: plug for plug in PLUGGED}
         for i in range(p.inputs):
-            mic = plugged[i].microphone if i in plugged else None
+            mic = plugged[i + 1].microphone if i + 1 in plugged else None
             alive = mic is None or not mic.needs_48v or preamps.phantom[i]
             gain, pad = preamps.gain_db[i], preamps.pad_db[i]
             self.line_gain[i] = amplitude(dbfs(p.full_scale_dbu, gain, p.full_scale_dbu, pad))
@@ -44,6 +43,9 @@ class Converters:
             )
             # dBFS of noise is RMS against a full-scale sine's RMS.
             noise_gain[i] = amplitude(floor) / np.sqrt(2.0)
+            if preamps.polarity and preamps.polarity[i]:
+                self._gain[i] *= -1.0
+                self.line_gain[i] *= -1.0
         self._floor = self._noise * noise_gain
         quantise(self._floor.copy(), self._quiet)
 

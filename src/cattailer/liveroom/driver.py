@@ -55,8 +55,12 @@ class LiveRoom:
 
     def command(self, name: str, arguments: dict[str, Any]) -> None:
         """The stand-in's own panel. Raises Refusal for what it does not know."""
-        if name != "ask":
+        known = {"ask": self._ask, "swap": self._swap, "tap": self._tap}
+        if name not in known:
             raise Refusal(f"The live room knows no command {name!r}.")
+        known[name](arguments)
+
+    def _ask(self, arguments: dict[str, Any]) -> None:
         player, mode = str(arguments.get("player")), str(arguments.get("mode"))
         if player not in self.room.players:
             raise Refusal(f"No player here is called {player!r}.", 404)
@@ -64,8 +68,21 @@ class LiveRoom:
             raise Refusal(f"Players can {', '.join(MODES)}; not {mode!r}.")
         self._asked.append(lambda now: self.room.ask(player, mode, now))
 
+    def _swap(self, arguments: dict[str, Any]) -> None:
+        one, other = (self.profile.socket(int(arguments[k])).number for k in ("one", "other"))
+        self._asked.append(lambda now: self.room.swap(one, other, now))
+
+    def _tap(self, arguments: dict[str, Any]) -> None:
+        name = str(arguments.get("name"))
+        if name not in {plug.name for plug in self.room.plugged.values()}:
+            raise Refusal(f"Nothing here is called {name!r}.", 404)
+        self._asked.append(lambda now: self.room.tap(name, now))
+
     def status(self) -> dict[str, Any]:
-        return {"players": {name: p.mode for name, p in self.room.players.items()}}
+        return {
+            "players": {name: p.mode for name, p in self.room.players.items()},
+            "plugged": {str(s): plug.name for s, plug in sorted(self.room.plugged.items())},
+        }
 
     def run(self, process: Any, going: Callable[[], bool]) -> None:
         """Calls ``process(inputs, outputs, sample, lost)`` block after block while ``going()``.

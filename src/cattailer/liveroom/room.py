@@ -10,8 +10,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cattailer.core.interface import Profile
+from cattailer.core.levels import microphone_dbu
 from cattailer.core.plan import Preamps
 from cattailer.core.timeline import TempoMap
+from cattailer.core.units import amplitude
 from cattailer.liveroom import stage, tune
 from cattailer.liveroom.barn import PARTITION, Barn
 from cattailer.liveroom.converters import Converters
@@ -21,6 +23,7 @@ Floats = NDArray[np.float32]
 _SIZE = 5 * PARTITION + 464  # no power of two: rows must not fall on the same cache lines
 _PAST = PARTITION + 2048
 _APART = 331
+_KNOCK_SPL = 94.0
 
 
 class Room:
@@ -33,17 +36,18 @@ class Room:
         with ThreadPoolExecutor(2) as pool:
             made = pool.map(lambda name: Player(name, self._sounds_of(name), rate_hz, tempo), tune.PARTS)
             self.players = dict(zip(tune.PARTS, made, strict=True))
-        paths = stage.paths(profile.inputs, rate_hz)
-        self._pressure = paths.source_pressure
+        self._profile, self._rate = profile, rate_hz
+        self.plugged = {plug.socket: plug for plug in stage.PLUGGED if plug.socket <= profile.inputs}
+        self._preamps: Preamps | None = None
+        self._taps: list[tuple[int, str]] = []
+        self._knocks = _knocks(rate_hz)
         self._count = len(stage.SOURCES)
         # The barn's tail stands below the sources, as one more of them.
         self._table = np.zeros((self._count + 1, _SIZE), np.float32)
         self._sources, self._tail = self._table[: self._count], self._table[self._count]
         self._words = np.zeros((profile.inputs, _SIZE), np.float32)
-        self._plugged = int(np.flatnonzero(paths.gain.any(axis=1)).max()) + 1
-        self._heard = [(row, *_arrivals(paths, row)) for row in np.flatnonzero(paths.gain.any(axis=1)).tolist()]
         self._arriving = np.zeros((len(self._table), PARTITION + 112), np.float32)
-        self._volts = np.zeros((self._plugged, PARTITION + 112), np.float32)
+        self._plug()
         self._base = -_PAST
         self._done = 0
         self._tail_done = 0
@@ -62,8 +66,31 @@ class Room:
         for player in self.players.values():
             player.begin(stretch_for(player.mode, 0, False, 0, self._seed))
 
+    def _plug(self) -> None:
+        """Works out what each socket hears."""
+        paths = stage.paths(self.plugged, self._profile.inputs, self._rate)
+        self._pressure = paths.source_pressure
+        rows = np.flatnonzero(paths.gain.any(axis=1)).tolist()
+        self._heard = [(row, *_arrivals(paths, row)) for row in rows]
+        self._volts = np.zeros((max(rows, default=-1) + 1, PARTITION + 112), np.float32)
+
     def set_preamps(self, preamps: Preamps, now: int) -> None:
-        self._converters.set_preamps(preamps)
+        self._preamps = preamps
+        self._converters.set_preamps(preamps, self.plugged)
+        self._forget(now)
+
+    def swap(self, one: int, other: int, now: int) -> None:
+        """Exchanges the cables of two sockets, either of which may be empty."""
+        turned = {one: other, other: one}
+        self.plugged = {turned.get(socket, socket): plug for socket, plug in self.plugged.items()}
+        self._plug()
+        if self._preamps is not None:
+            self._converters.set_preamps(self._preamps, self.plugged)
+        self._forget(now)
+
+    def tap(self, name: str, now: int) -> None:
+        """Somebody knocks on a microphone or pickup, wherever its cable goes."""
+        self._taps = [t for t in self._taps if t[0] > now - 10 * self._rate] + [(now, name)]
         self._forget(now)
 
     def set_tempo(self, tempo: TempoMap, now: int) -> None:
@@ -125,8 +152,19 @@ class Room:
             for n, (source, delay) in enumerate(heard):
                 self._arriving[n, :count] = self._table[source, a - delay : b - delay]
             np.matmul(gains, self._arriving[: len(heard), :count], out=volts[row])
+        self._add_taps(volts, start, stop)
         self._converters.words(volts, start, self._words[:, a:b])
         self._done = stop
+
+    def _add_taps(self, volts: Floats, start: int, stop: int) -> None:
+        for at, name in self._taps:
+            a, b = max(start, at), min(stop, at + len(self._knocks))
+            for socket, plug in self.plugged.items():
+                if plug.name == name and a < b:
+                    mic = plug.microphone
+                    dbu = microphone_dbu(_KNOCK_SPL, mic.sensitivity_mv_per_pa) if mic else plug.pickup_dbu
+                    knock = self._knocks[a - at : b - at] * np.float32(amplitude(dbu))
+                    volts[socket - 1, a - start : b - start] += knock
 
     def _shift(self, start: int) -> None:
         """Makes room at the end; keeps what delays and the caller may still reach back to."""
@@ -134,6 +172,17 @@ class Room:
         for table in (self._table, self._words):
             table[:, : _SIZE - low] = table[:, low:].copy()
         self._base += low
+
+
+def _knocks(rate_hz: int) -> Floats:
+    """Three dull knocks."""
+    t = np.arange(round(1.0 * rate_hz)) / rate_hz
+    one = np.sin(2 * np.pi * 180.0 * t) * np.exp(-t / 0.03)
+    at = [0, round(0.3 * rate_hz), round(0.6 * rate_hz)]
+    out = np.zeros(len(t), np.float32)
+    for k in at:
+        out[k:] += one[: len(one) - k].astype(np.float32)
+    return out
 
 
 def _arrivals(paths: stage.Paths, row: int) -> tuple[Floats, list[tuple[int, int]]]:

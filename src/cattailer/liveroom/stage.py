@@ -34,9 +34,11 @@ class Microphone:
 
 @dataclass(frozen=True)
 class Plugged:
-    """What is in a socket: a microphone at (x, y) that looks at a player, or a pickup (no position)."""
+    """A microphone at (x, y) that looks at a player, or a pickup (no position). ``socket`` is where
+    its cable goes at first; later that is the room's to say."""
 
     socket: int
+    name: str
     microphone: Microphone | None
     x: float = 0.0
     y: float = 0.0
@@ -61,16 +63,16 @@ SEATS = (
     Seat("harp", 0.9, 2.6, 86.0),
 )
 PLUGGED = (
-    Plugged(1, SMALL_CONDENSER, -1.75, 0.42, "dulcimer"),
-    Plugged(2, SMALL_CONDENSER, -1.40, 0.45, "dulcimer"),
-    Plugged(3, LARGE_CONDENSER, 0.05, 1.0, "cello"),
-    Plugged(4, None, pickup="cello-pickup", pickup_dbu=-16.0),
-    Plugged(5, RIBBON, 1.4, 0.5, "bass clarinet"),
-    Plugged(6, DYNAMIC, 2.32, -0.13, "frame drum"),
-    Plugged(7, SMALL_CONDENSER, -2.3, -0.95, "harmonium"),
-    Plugged(8, LARGE_CONDENSER, 0.0, -2.8, "narrator"),
-    Plugged(9, ROUND_CONDENSER, -0.3, -1.3, "cello"),
-    Plugged(10, ROUND_CONDENSER, 0.3, -1.3, "cello"),
+    Plugged(1, "dulcimer, left", SMALL_CONDENSER, -1.75, 0.42, "dulcimer"),
+    Plugged(2, "dulcimer, right", SMALL_CONDENSER, -1.40, 0.45, "dulcimer"),
+    Plugged(3, "cello", LARGE_CONDENSER, 0.05, 1.0, "cello"),
+    Plugged(4, "cello pickup", None, pickup="cello-pickup", pickup_dbu=-16.0),
+    Plugged(5, "bass clarinet", RIBBON, 1.4, 0.5, "bass clarinet"),
+    Plugged(6, "frame drum", DYNAMIC, 2.32, -0.13, "frame drum"),
+    Plugged(7, "harmonium", SMALL_CONDENSER, -2.3, -0.95, "harmonium"),
+    Plugged(8, "narrator", LARGE_CONDENSER, 0.0, -2.8, "narrator"),
+    Plugged(9, "room, left", ROUND_CONDENSER, -0.3, -1.3, "cello"),
+    Plugged(10, "room, right", ROUND_CONDENSER, 0.3, -1.3, "cello"),
 )
 SOURCES = (*(seat.player for seat in SEATS), "cello-pickup")
 """Rows of the source table: the players, then what a pickup hears of one of them."""
@@ -90,14 +92,17 @@ class Paths:
     source_pressure: NDArray[np.float32]
 
 
-def paths(inputs: int, rate_hz: int) -> Paths:
-    """Distances turned into losses (1/r), delays and off-axis rejection for ``inputs`` inputs."""
+def paths(plugged: dict[int, Plugged], inputs: int, rate_hz: int) -> Paths:
+    """Distances turned into losses (1/r), delays and off-axis rejection for ``inputs`` inputs.
+
+    ``plugged`` says by socket what is in it.
+    """
     gain = np.zeros((inputs, len(SOURCES)), np.float32)
     delay = np.zeros((inputs, len(SOURCES)), np.int64)
     diffuse = np.zeros(inputs, np.float32)
     places = {seat.player: seat for seat in SEATS}
-    for plug in PLUGGED:
-        row = plug.socket - 1
+    for socket, plug in plugged.items():
+        row = socket - 1
         if row >= inputs:
             continue
         if plug.microphone is None:

@@ -22,6 +22,10 @@ class Home:
         return self.root / "media"
 
     @property
+    def profiles(self) -> Path:
+        return self.root / "profiles"
+
+    @property
     def logs(self) -> Path:
         return self.root / "logs"
 
@@ -42,7 +46,7 @@ def prepare() -> Home:
     """The home with its folders. Raises Refusal when it cannot be written."""
     home = find()
     try:
-        for folder in (home.root, home.media, home.logs):
+        for folder in (home.root, home.media, home.profiles, home.logs):
             folder.mkdir(parents=True, exist_ok=True)
         probe = home.root / ".probe"
         probe.write_bytes(bytes(65536))

@@ -68,6 +68,7 @@ class Supervisor:
             "CATTAILER_COMMANDS": f"ipc://{self._sockets}/commands",
             "CATTAILER_TELEMETRY": f"ipc://{self._sockets}/telemetry",
             "CATTAILER_MEDIA": str(self._home.media),
+            "CATTAILER_PROFILES": str(self._home.profiles),
             "OPENBLAS_NUM_THREADS": "1",
             "PYTHONDONTWRITEBYTECODE": os.environ.get("PYTHONDONTWRITEBYTECODE", ""),
         }
@@ -77,7 +78,8 @@ class Supervisor:
         self._env["CATTAILER_DATABASE"] = self._postgres.url
         database = Database(self._postgres.url)
         self._step("tables", database.migrate)
-        self._desk = Desk(database, EngineClient(self._env["CATTAILER_COMMANDS"]), self._home.media)
+        engine = EngineClient(self._env["CATTAILER_COMMANDS"])
+        self._desk = Desk(database, engine, self._home.media, profiles_folder=self._home.profiles)
         self._recover()
         self._spawn("web")
         self._step("engine", self._await_engine)

@@ -2,30 +2,37 @@
 
 import os
 from dataclasses import dataclass, field
-from functools import cached_property
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import structlog
 
 from cattailer.core.errors import Away, NotNow, Refusal
-from cattailer.core.interface import Profile
+from cattailer.core.interface import Profile, missing
 from cattailer.engine.client import EngineClient
 from cattailer.media import profile_toml
 from cattailer.store.database import Database
+
+if TYPE_CHECKING:
+    from cattailer.services.linecheck import LiveWalk
 
 log = structlog.get_logger("services")
 
 
 @dataclass
 class Desk:
-    """The database, the engine, the media folder and the interface profiles."""
+    """The database, the engine, the media folder, and the folder of people's own interface profiles.
+
+    ``walks`` are the line checks that are under way, by session.
+    """
 
     database: Database
     engine: EngineClient
     media: Path
     telemetry: str = ""
-    profiles: dict[str, Profile] = field(default_factory=profile_toml.shipped)
+    profiles_folder: Path | None = None
+    walks: "dict[int, LiveWalk]" = field(default_factory=dict)
+    _read: tuple[object, dict[str, Profile], dict[str, str]] | None = field(default=None, init=False)
 
     @classmethod
     def from_environment(cls) -> "Desk":
@@ -35,16 +42,37 @@ class Desk:
             EngineClient(os.environ["CATTAILER_COMMANDS"]),
             Path(os.environ["CATTAILER_MEDIA"]),
             os.environ["CATTAILER_TELEMETRY"],
+            Path(os.environ["CATTAILER_PROFILES"]),
         )
 
-    @cached_property
-    def profile_names(self) -> dict[str, str]:
-        return {key: p.name for key, p in self.profiles.items()}
+    def _profiles(self) -> tuple[dict[str, Profile], dict[str, str]]:
+        """Read anew when a file in the folder changed."""
+        folder = self.profiles_folder
+        files = sorted(folder.glob("*.toml")) if folder is not None and folder.is_dir() else []
+        seen = [(p.name, p.stat().st_mtime_ns) for p in files if p.is_file()]
+        if self._read is None or self._read[0] != seen:
+            self._read = (seen, *profile_toml.in_folder(folder))
+        return self._read[1], self._read[2]
+
+    @property
+    def profiles(self) -> dict[str, Profile]:
+        return self._profiles()[0]
+
+    @property
+    def wrong_profiles(self) -> dict[str, str]:
+        """What is wrong with profile files that cannot be used, by file name."""
+        return self._profiles()[1]
 
     def profile(self, key: str) -> Profile:
-        if key not in self.profiles:
-            raise Refusal(f"No interface is called {key!r}; known are {', '.join(sorted(self.profiles))}.")
-        return self.profiles[key]
+        """Raises Refusal for one that is not here."""
+        known = self.profiles
+        if key not in known:
+            raise Refusal(f"No interface is called {key!r}; known are {', '.join(sorted(known))}.")
+        return known[key]
+
+    def profile_or_blank(self, key: str) -> Profile:
+        """For showing a session whose profile is gone."""
+        return self.profiles.get(key) or missing(key)
 
     def engine_state(self) -> dict[str, Any]:
         """The engine's status, or an empty one when it is away."""
@@ -52,6 +80,12 @@ class Desk:
             return dict(self.engine.ask("status", 2.0))
         except Away:
             return {"session": None, "state": "away"}
+
+    def check_hardware(self, session: int, what: str) -> None:
+        """Raises NotNow when this session rolls: rate, buffer and interface cannot change then."""
+        state = self.engine_state()
+        if state["session"] == session and state["state"] not in ("stopped", "away"):
+            raise NotNow(f"The timeline rolls, so {what} must wait. Stop first; nothing was changed.")
 
     def forbid_while_capturing(self, session: int, what: str) -> None:
         """Raises NotNow when this session is capturing."""

@@ -1,14 +1,46 @@
-"""Compiling a session into the plan that the engine runs."""
+"""A session's rows as what the core works with: its patch, and the plan that the engine runs."""
 
-from cattailer.core.plan import Plan, Preamps, TrackPlan
+from cattailer.core.interface import Profile
+from cattailer.core.patch import (
+    SOFTWARE,
+    Patch,
+    PatchGroup,
+    PatchInput,
+    PatchMix,
+    PatchTrack,
+    end_of,
+    side_of,
+    socket_of,
+)
+from cattailer.core.plan import MOST_TAPS, NOTHING, SOFTWARE_CHANNELS, GroupPlan, MixPlan, Plan, Preamps, TrackPlan
 from cattailer.core.takes import TakeSpan, topmost
 from cattailer.core.timeline import TempoMap
 from cattailer.services.desk import Desk
-from cattailer.store.models import Session, Track
+from cattailer.store.models import Input, Session, Track
+
+INPUT_FIELDS = tuple(name for name in PatchInput.__dataclass_fields__ if name != "socket")
 
 
 def tempo_of(session: Session) -> TempoMap:
     return TempoMap.from_dict(session.rate_hz, session.tempo)
+
+
+def patch_of(session: Session) -> Patch:
+    """The patch as it stands in the database."""
+    return Patch(
+        tuple(_input(row) for row in session.inputs),
+        tuple(
+            PatchTrack(t.id, t.name, tuple(t.feeds), t.armed, t.fader_db, t.pan, t.colour, t.icon, t.note, len(t.takes))
+            for t in session.tracks
+        ),
+        tuple(PatchGroup(g.id, g.name, g.fader_db) for g in session.groups),
+        tuple(PatchMix(m.id, m.name, m.kind, tuple(m.outputs), m.fader_db) for m in session.mixes),
+        tuple((r.start, r.target) for r in session.routes),
+    )
+
+
+def _input(row: Input) -> PatchInput:
+    return PatchInput(row.socket, **{name: getattr(row, name) for name in INPUT_FIELDS})
 
 
 def take_spans(desk: Desk, session: Session, track: Track) -> list[TakeSpan]:
@@ -21,23 +53,53 @@ def take_spans(desk: Desk, session: Session, track: Track) -> list[TakeSpan]:
     ]
 
 
+def source_channel(feed: str, profile: Profile, taps: tuple[int, ...]) -> int:
+    """The source channel that a feed stands for, see ``core.plan.TrackPlan``; NOTHING for none and
+    for a socket that this interface does not have."""
+    socket, end = socket_of(feed), end_of(feed)
+    if socket is not None:
+        return socket - 1 if socket <= profile.inputs else NOTHING
+    if end.startswith("soft:"):
+        return profile.inputs + 2 * SOFTWARE.index(end[5:]) + side_of(feed)
+    if end.startswith("group:") and int(end[6:]) in taps:
+        return profile.inputs + SOFTWARE_CHANNELS + 2 * taps.index(int(end[6:])) + side_of(feed)
+    return NOTHING
+
+
+def taps_of(patch: Patch) -> tuple[int, ...]:
+    """The groups that feed tracks, in order."""
+    feeding = {end_of(f) for t in patch.tracks for f in t.feeds}
+    return tuple(g.id for g in patch.groups if g.key in feeding)[:MOST_TAPS]
+
+
+def preamps_of(patch: Patch, profile: Profile) -> Preamps:
+    """What every socket's preamp does; what a socket lacks is off whatever the rows say."""
+    rows = {i.socket: i for i in patch.inputs}
+    here = [(s, rows.get(s.number, PatchInput(s.number))) for s in profile.sockets]
+    return Preamps(
+        tuple(i.gain_db if s.preamp else 0.0 for s, i in here),
+        tuple(i.phantom and s.has("phantom") for s, i in here),
+        tuple(s.pad_db if i.pad else 0.0 for s, i in here),
+        tuple(i.polarity and s.polarity for s, i in here),
+    )
+
+
 def compile_plan(desk: Desk, session: Session) -> Plan:
     """The plan of a session as it stands now. Sockets count from 1, the plan's inputs from 0."""
-    profile = desk.profile(session.interface)
-    by_socket = {i.socket: i for i in session.inputs}
-    sockets = range(1, profile.inputs + 1)
-    preamps = Preamps(
-        tuple(by_socket[s].gain_db if s in by_socket else 0.0 for s in sockets),
-        tuple(by_socket[s].phantom if s in by_socket else False for s in sockets),
-        tuple(by_socket[s].pad_db if s in by_socket else 0.0 for s in sockets),
-    )
+    profile, patch = desk.profile_or_blank(session.interface), patch_of(session)
+    taps = taps_of(patch)
     tracks = tuple(
-        TrackPlan(t.id, t.name, tuple(s - 1 for s in t.sockets), t.armed, t.fader_db, t.pan)
-        for t in session.tracks
-        if t.sockets and all(s <= profile.inputs for s in t.sockets)
+        TrackPlan(t.id, t.name, tuple(source_channel(f, profile, taps) for f in t.feeds), t.armed, t.fader_db, t.pan)
+        for t in patch.tracks
     )
     line = [piece for track in session.tracks for piece in topmost(take_spans(desk, session, track))]
+    mixes = [
+        MixPlan(m.id, m.name, tuple(o - 1 for o in m.outputs if o <= profile.outputs), m.fader_db)
+        for m in sorted(patch.mixes, key=lambda m: m.kind != "main")
+    ]
     return Plan(
         session.id, session.title, session.revision, session.interface, session.rate_hz, session.period,
-        session.bits, profile.inputs, profile.outputs, preamps, tracks, tuple(line), tempo_of(session), session.click,
+        session.bits, profile.inputs, profile.outputs, preamps_of(patch, profile), tracks, tuple(line),
+        tempo_of(session), session.click, groups=tuple(GroupPlan(g.id, g.name, g.fader_db) for g in patch.groups),
+        mixes=tuple(mixes), routes=patch.routes, taps=taps,
     )

@@ -8,10 +8,9 @@ from sqlalchemy.exc import IntegrityError
 
 from cattailer.media import journal, recovery, wavfile
 from cattailer.services.desk import Desk, log
-from cattailer.services.editing import get_session, push_if_open
+from cattailer.services.editing import enter, get_session, push_if_open
 from cattailer.services.planning import compile_plan
-from cattailer.store.database import tell_revision
-from cattailer.store.models import History, Media, Run, Session, Take, Track
+from cattailer.store.models import Media, Run, Session, Take, Track
 
 
 def enter_finished(desk: Desk, paths: list[Path] | None = None) -> list[journal.RunStory]:
@@ -79,12 +78,8 @@ def _enter(desk: Desk, story: journal.RunStory) -> bool:
                 peak_dbfs=end.peak_dbfs, clips=end.clips,
             ))
             db.flush()
-        session.revision += 1
-        db.add(History(
-            session_id=session.id, revision=session.revision, before={}, after={"run": head.run},
-            what=f"Run {head.number} {'recovered' if story.recovered else 'captured'}",
-        ))
-        tell_revision(db, session.id, session.revision)
+        what = f"Run {head.number} {'recovered' if story.recovered else 'captured'}"
+        enter(db, session, what, "fixed", {}, {"run": head.run})
         db.flush()
         db.expire_all()
         plan = compile_plan(desk, get_session(db, session.id))

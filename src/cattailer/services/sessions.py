@@ -1,18 +1,20 @@
 """Making, opening and listing sessions."""
 
 import shutil
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 from typing import Any
 
 from sqlalchemy import func, select
 
-from cattailer.core.naming import clean_name, safe_part
-from cattailer.core.timeline import TempoMap
+from cattailer.core.errors import NotFound
+from cattailer.core.naming import clean_name
+from cattailer.services import templates
 from cattailer.services.desk import Desk
 from cattailer.services.editing import editing, get_session
 from cattailer.services.planning import compile_plan
-from cattailer.store.models import Input, Run, Session, Take, Track
+from cattailer.services.shapes import build, shape_of
+from cattailer.store.models import Run, Session, Take, Track
 
 
 @dataclass(frozen=True)
@@ -43,31 +45,58 @@ def list_sessions(desk: Desk) -> list[SessionCard]:
     with desk.database.transaction() as db:
         return [
             SessionCard(
-                s.id, s.title, desk.profile_names.get(s.interface, s.interface), s.rate_hz, s.bits,
+                s.id, s.title, desk.profile_or_blank(s.interface).name, s.rate_hz, s.bits,
                 tracks, runs, taken, s.created_at, s.id == running,
             )
             for s, tracks, runs, taken in db.execute(query)
         ]
 
 
-def create_session(desk: Desk, title: str, interface: str, rate_hz: int, period: int, bits: int) -> int:
-    """A session with a track for every socket, none armed. Raises Refusal for what cannot be."""
+@dataclass(frozen=True)
+class Hardware:
+    """What a new session asks for; None means as the template has it."""
+
+    interface: str | None = None
+    rate_hz: int | None = None
+    period: int | None = None
+    bits: int | None = None
+
+
+def create_session(desk: Desk, title: str, wanted: Hardware = Hardware(), template: str = templates.EMPTY) -> int:
+    """A session from a template, none of its tracks armed. Raises Refusal for what cannot be."""
     title = clean_name(title, "session's name")
-    profile = desk.profile(interface)
-    profile.check_rate(rate_hz)
-    profile.check_period(period)
-    profile.check_bits(bits)
+    shape = templates.find(desk, template).shape
+    profile = desk.profile(wanted.interface or shape.interface)
+    near = profile.settle(shape.rate_hz, shape.period, shape.bits)
+    rate_hz = profile.check_rate(wanted.rate_hz or near[0])
+    period = profile.check_period(wanted.period or near[1])
+    bits = profile.check_bits(wanted.bits or near[2])
+    shape = replace(shape, interface=profile.key, rate_hz=rate_hz, period=period, bits=bits)
     with desk.database.transaction() as db:
-        session = Session(
-            title=title, folder=f"new-{datetime.now(UTC).timestamp()}", interface=interface, rate_hz=rate_hz,
-            period=period, bits=bits, tempo=TempoMap(rate_hz).to_dict(),
-            inputs=[Input(socket=n) for n in range(1, profile.inputs + 1)],
-            tracks=[Track(place=n, name=f"Input {n}", sockets=[n]) for n in range(1, profile.inputs + 1)],
-        )
-        db.add(session)
-        db.flush()
-        session.folder = f"{safe_part(title, 40)}-{session.id}"
-        return session.id
+        return build(desk, db, title, shape).id
+
+
+def copy_session(desk: Desk, session_id: int, title: str) -> int:
+    """The same session without its takes, under another name; returns its id."""
+    title = clean_name(title, "session's name")
+    with desk.database.transaction() as db:
+        session = get_session(db, session_id)
+        return build(desk, db, title, shape_of(session), session.code).id
+
+
+def rename_session(desk: Desk, session_id: int, title: str, was: str | None = None) -> None:
+    """Folder and files that are there keep their names."""
+    title = clean_name(title, "session's name")
+    with editing(desk, session_id) as edit:
+        edit.expect(edit.session, "title", was, "The session's name")
+        edit.what = f"Session renamed to {title}"
+        edit.session.title = title
+
+
+def has_profile(desk: Desk, session_id: int) -> bool:
+    """Whether the profile of a session's interface is here."""
+    with desk.database.transaction() as db:
+        return desk.profile_or_blank(get_session(db, session_id).interface).there
 
 
 def open_session(desk: Desk, session_id: int) -> None:
@@ -75,6 +104,11 @@ def open_session(desk: Desk, session_id: int) -> None:
     with desk.database.transaction() as db:
         session = get_session(db, session_id)
         plan = compile_plan(desk, session)
+    if not desk.profile_or_blank(plan.interface).there:
+        raise NotFound(
+            f"The profile “{plan.interface}” of this session's interface is not here. Nothing is lost: "
+            "put the file back or choose another interface under Patch."
+        )
     if desk.engine_state()["session"] != session_id:
         desk.engine.ask("plan", 30.0, plan=plan.to_dict())
     with desk.database.transaction() as db:
@@ -94,7 +128,7 @@ def reopen_last(desk: Desk) -> int | None:
 def set_click(desk: Desk, session_id: int, on: bool) -> None:
     with editing(desk, session_id) as edit:
         edit.what = f"Click switched {'on' if on else 'off'}"
-        edit.put(edit.session, "session", click=on)
+        edit.session.click = on
 
 
 def disk_minutes_left(desk: Desk, channels: int, rate_hz: int, bits: int) -> float:

@@ -3,12 +3,18 @@
 from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
+from typing import Any
 
-from cattailer.core import ready
+from sqlalchemy import orm, select
+from sqlalchemy.orm import selectinload
+
+from cattailer.core import patchcheck, ready
+from cattailer.core.interface import Profile
+from cattailer.core.patch import Patch, PatchTrack, in_words, socket_of
 from cattailer.core.timeline import clock_text
 from cattailer.services.desk import Desk
 from cattailer.services.editing import get_session
-from cattailer.services.planning import tempo_of
+from cattailer.services.planning import patch_of, source_channel, taps_of, tempo_of
 from cattailer.services.sessions import disk_minutes_left
 from cattailer.services.transport import time_left_text
 from cattailer.store.models import Run, Session, Take, Track
@@ -32,17 +38,21 @@ class TakeLine:
 
 @dataclass(frozen=True)
 class TrackRow:
-    """One row, along the signal's way. ``inputs`` count from 0, ``sockets`` is as printed."""
+    """One row, along the signal's way. ``inputs`` are source channels as the meters count them,
+    ``feed`` is as printed; ``socket`` is 0 where no socket feeds it."""
 
     id: int
     name: str
     socket: int
-    sockets: str
+    feed: str
     inputs: list[int]
     phantom: bool
+    has_phantom: bool
     source: str
-    gain_db: float
+    gain_db: float | None
     armed: bool
+    colour: str
+    icon: str
     takes: list[TakeLine]
 
 
@@ -72,36 +82,54 @@ class Sheet:
     armed: int
     gain_range: str
     marks: dict[str, str]
+    patch_findings: list[ready.Finding]
 
 
 def show(desk: Desk, session_id: int) -> Sheet:
     """Raises NotFound."""
     state = desk.engine_state()
     with desk.database.transaction() as db:
-        session = get_session(db, session_id)
-        profile = desk.profile(session.interface)
-        rows = [_row(session, track) for track in session.tracks]
-        armed = [t for t in session.tracks if t.armed]
-        channels = sum(len(t.sockets) for t in armed or session.tracks)
-        minutes = disk_minutes_left(desk, channels, session.rate_hz, session.bits)
-        findings = ready.check(
-            [_state(session, t) for t in session.tracks], minutes, time_left_text(minutes), state["state"] != "away"
-        )
-        runs = [_run(run) for run in reversed(session.runs)]
-        tempo = tempo_of(session)
-        meter = tempo.meters[0]
-        return Sheet(
-            session.id, session.title,
-            f"{profile.name} · {session.rate_hz / 1000:g} kHz · {session.bits} bit · {session.period} samples",
-            session.rate_hz, session.revision, session.click,
-            f"{float(tempo.tempi[0].bpm):g}  {meter.beats}/{meter.unit}", rows, runs, findings, len(armed),
-            f"{profile.gain_min_db:+g} to {profile.gain_max_db:+g} dB",
-            {
-                "capture": ready.stage_mark(findings, bool(runs)),
-                "takes": "look" if any(r.dropouts or r.message for r in runs[:1]) else
-                ("settled" if any(r.takes for r in rows) else "untouched"),
-            },
-        )
+        return describe(desk, load(db, session_id), state)
+
+
+def load(db: orm.Session, session_id: int) -> Session:
+    """A session with all that a page shows, in a few queries. Raises NotFound."""
+    get_session(db, session_id)
+    takes = selectinload(Session.tracks).selectinload(Track.takes)
+    runs = selectinload(Session.runs).selectinload(Run.takes)
+    query = select(Session).where(Session.id == session_id).options(
+        takes.selectinload(Take.media), takes.selectinload(Take.run), runs, selectinload(Session.inputs),
+        selectinload(Session.groups), selectinload(Session.mixes), selectinload(Session.routes),
+    )
+    return db.scalars(query).one()
+
+
+def describe(desk: Desk, session: Session, state: dict[str, Any]) -> Sheet:
+    profile, patch = desk.profile_or_blank(session.interface), patch_of(session)
+    taps = taps_of(patch)
+    rows = [_row(session, patch, profile, taps, t) for t in session.tracks]
+    armed = [t for t in patch.tracks if t.armed]
+    channels = sum(len(t.feeds) for t in armed or patch.tracks)
+    minutes = disk_minutes_left(desk, channels, session.rate_hz, session.bits)
+    there = state["state"] != "away"
+    findings = ready.check([_state(patch, t) for t in patch.tracks], minutes, time_left_text(minutes), there)
+    patch_findings = patchcheck.check(patch, profile, frozenset(session.accepted))
+    runs = [_run(run) for run in reversed(session.runs)]
+    meter, tempo = tempo_of(session).meters[0], tempo_of(session).tempi[0]
+    return Sheet(
+        session.id, session.title,
+        f"{profile.name} · {session.rate_hz / 1000:g} kHz · {session.bits} bit · {session.period} samples",
+        session.rate_hz, session.revision, session.click,
+        f"{float(tempo.bpm):g}  {meter.beats}/{meter.unit}", rows, runs, findings, len(armed),
+        f"{profile.gain_min_db:+g} to {profile.gain_max_db:+g} dB",
+        {
+            "patch": ready.stage_mark(patch_findings, bool(patch.tracks)),
+            "capture": ready.stage_mark(findings, bool(runs)),
+            "takes": "look" if any(r.dropouts or r.message for r in runs[:1]) else
+            ("settled" if any(r.takes for r in rows) else "untouched"),
+        },
+        patch_findings,
+    )
 
 
 @dataclass(frozen=True)
@@ -122,19 +150,30 @@ def window(desk: Desk, session_id: int, position: int) -> Window:
     return Window(bars[0][1], bars[-1][1], bars[:-1])
 
 
-def _row(session: Session, track: Track) -> TrackRow:
-    by_socket = {i.socket: i for i in session.inputs}
-    mine = [by_socket[s] for s in track.sockets if s in by_socket]
+def _row(session: Session, patch: Patch, profile: Profile, taps: tuple[int, ...], track: Track) -> TrackRow:
+    sockets = [n for f in track.feeds if (n := socket_of(f)) and n <= profile.inputs]
+    mine = [row for n in sockets if (row := patch.input(n))]
     first = mine[0] if mine else None
-    source = " · ".join(filter(None, (first.pickup, first.note))) if first else ""
+    source = " · ".join(filter(None, (first.pickup, first.placement or first.note))) if first else ""
+    feed = in_words(tuple(track.feeds), {g.id: g.name for g in patch.groups})
+    preamp = bool(sockets) and profile.socket(sockets[0]).preamp
     return TrackRow(
-        track.id, track.name, track.sockets[0] if track.sockets else 0, "+".join(map(str, track.sockets)) or "–",
-        [s - 1 for s in track.sockets], any(i.phantom for i in mine), source or "nothing noted yet",
-        first.gain_db if first else 0.0, track.armed, [_take(session, t) for t in reversed(track.takes)],
+        track.id, track.name, sockets[0] if sockets else 0, feed,
+        [source_channel(f, profile, taps) for f in track.feeds], any(i.phantom for i in mine),
+        bool(sockets) and profile.socket(sockets[0]).has("phantom"),
+        source or _without_source(track, bool(sockets)),
+        first.gain_db if first and preamp else None, track.armed, track.colour, track.icon,
+        [_take(t) for t in reversed(track.takes)],
     )
 
 
-def _take(session: Session, take: Take) -> TakeLine:
+def _without_source(track: Track, socket: bool) -> str:
+    if socket:
+        return "nothing noted yet"
+    return "follows the tempo" if any(f.startswith("soft:") for f in track.feeds) else "no socket"
+
+
+def _take(take: Take) -> TakeLine:
     rate = take.media.rate_hz
     return TakeLine(
         take.id, take.number, take.run.number, Path(take.media.path).name, clock_text(take.samples, rate),
@@ -149,9 +188,8 @@ def _run(run: Run) -> RunLine:
     )
 
 
-def _state(session: Session, track: Track) -> ready.RowState:
-    by_socket = {i.socket: i for i in session.inputs}
-    mine = [by_socket[s] for s in track.sockets if s in by_socket]
+def _state(patch: Patch, track: PatchTrack) -> ready.RowState:
+    mine = [row for f in track.feeds if (n := socket_of(f)) and (row := patch.input(n))]
     return ready.RowState(
-        track.name, track.armed, mine[0].pickup if mine else "", all(i.phantom for i in mine), bool(track.sockets)
+        track.name, track.armed, mine[0].pickup if mine else "", all(i.phantom for i in mine), any(track.feeds)
     )

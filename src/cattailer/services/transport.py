@@ -10,11 +10,12 @@ from sqlalchemy import func, select
 from sqlalchemy.exc import OperationalError
 
 from cattailer.core.errors import NotNow
-from cattailer.core.naming import DEFAULT_PATTERN, distinct, file_stem
+from cattailer.core.naming import distinct, file_stem
+from cattailer.core.patch import in_words
 from cattailer.services import runs
 from cattailer.services.desk import Desk, log
 from cattailer.services.editing import get_session
-from cattailer.services.planning import tempo_of
+from cattailer.services.planning import compile_plan, patch_of, tempo_of
 from cattailer.services.sessions import disk_minutes_left, open_session
 from cattailer.store.models import Run, Session
 
@@ -65,7 +66,7 @@ def capture(desk: Desk, session_id: int) -> dict[str, Any]:
         armed = [t for t in session.tracks if t.armed]
         if not armed:
             raise NotNow("No track is armed, so there is nothing to capture. Arm at least one (X arms the row).")
-        channels = sum(len(t.sockets) for t in armed)
+        channels = sum(len(t.feeds) for t in armed)
         if disk_minutes_left(desk, channels, session.rate_hz, session.bits) < LEAST_MINUTES:
             raise NotNow("The disk has less than half a minute left for these tracks. Free some space first.")
         number = 1 + max(db.scalar(select(func.max(Run.number)).where(Run.session_id == session_id)) or 0,
@@ -82,16 +83,20 @@ def _last_on_disk(desk: Desk, session: Session) -> int:
 
 def _head(desk: Desk, session: Session, number: int) -> tuple[dict[str, Any], Path, str]:
     now = datetime.now().astimezone()
-    armed = [t for t in session.tracks if t.armed]
-    tokens = {"session": session.title, "run": f"{number:02}", "date": now.date().isoformat()}
-    stems = distinct([file_stem(DEFAULT_PATTERN, track=t.name, **tokens) for t in armed])
+    plan, patch = compile_plan(desk, session), patch_of(session)
+    feeds = {t.id: in_words(t.feeds, {g.id: g.name for g in patch.groups}) for t in patch.tracks}
+    armed = [t for t in plan.tracks if t.armed]
+    tokens = {
+        "session": session.title, "code": session.code or session.title, "run": f"{number:02}",
+        "date": now.date().isoformat(),
+    }
+    stems = distinct([file_stem(session.name_pattern, track=t.name, socket=feeds[t.id], **tokens) for t in armed])
     head = {
         "run": str(uuid.uuid4()), "number": number, "session": session.id, "title": session.title,
         "rate_hz": session.rate_hz, "bits": session.bits, "start": 0,
         "began_at": now.isoformat(timespec="seconds"),
         "files": [
-            {"track": t.id, "name": t.name, "path": f"{stem}.wav", "channels": len(t.sockets),
-             "inputs": [s - 1 for s in t.sockets]}
+            {"track": t.id, "name": t.name, "path": f"{stem}.wav", "channels": len(t.inputs), "inputs": list(t.inputs)}
             for t, stem in zip(armed, stems, strict=True)
         ],
     }

@@ -1,4 +1,4 @@
-"""What is kept: sessions, their inputs and tracks, runs, takes, media, history."""
+"""What is kept: sessions with their patch, runs, takes, media, history, templates."""
 
 from datetime import UTC, datetime
 from typing import Any
@@ -6,7 +6,9 @@ from typing import Any
 from sqlalchemy import BigInteger, ForeignKey, MetaData, UniqueConstraint
 from sqlalchemy.dialects.postgresql import ARRAY, JSONB
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
-from sqlalchemy.types import DateTime, Integer
+from sqlalchemy.types import DateTime, Integer, Text
+
+from cattailer.core.naming import DEFAULT_PATTERN
 
 
 def _now() -> datetime:
@@ -35,12 +37,20 @@ class Session(Base):
     bits: Mapped[int]
     tempo: Mapped[dict[str, Any]]
     click: Mapped[bool] = mapped_column(default=False)
+    code: Mapped[str] = mapped_column(default="")
+    name_pattern: Mapped[str] = mapped_column(default=DEFAULT_PATTERN)
+    away_inputs: Mapped[list[int]] = mapped_column(ARRAY(Integer), default=list)
+    away_outputs: Mapped[list[int]] = mapped_column(ARRAY(Integer), default=list)
+    accepted: Mapped[list[str]] = mapped_column(ARRAY(Text), default=list)
     revision: Mapped[int] = mapped_column(default=1)
     created_at: Mapped[datetime] = mapped_column(default=_now)
     opened_at: Mapped[datetime | None]
 
     inputs: Mapped[list["Input"]] = relationship(order_by="Input.socket", cascade="all, delete-orphan")
     tracks: Mapped[list["Track"]] = relationship(order_by="Track.place", cascade="all, delete-orphan")
+    groups: Mapped[list["Group"]] = relationship(order_by="Group.place", cascade="all, delete-orphan")
+    mixes: Mapped[list["Mix"]] = relationship(order_by="Mix.place", cascade="all, delete-orphan")
+    routes: Mapped[list["Route"]] = relationship(order_by="Route.start, Route.target", cascade="all, delete-orphan")
     runs: Mapped[list["Run"]] = relationship(order_by="Run.number", cascade="all, delete-orphan")
 
 
@@ -51,16 +61,24 @@ class Input(Base):
 
     session_id: Mapped[int] = mapped_column(ForeignKey("sessions.id", ondelete="CASCADE"), primary_key=True)
     socket: Mapped[int] = mapped_column(primary_key=True)
+    label: Mapped[str] = mapped_column(default="")
     source: Mapped[str] = mapped_column(default="")
     pickup: Mapped[str] = mapped_column(default="")
+    technique: Mapped[str] = mapped_column(default="")
+    distance: Mapped[str] = mapped_column(default="")
+    aim: Mapped[str] = mapped_column(default="")
     note: Mapped[str] = mapped_column(default="")
     gain_db: Mapped[float] = mapped_column(default=0.0)
-    pad_db: Mapped[float] = mapped_column(default=0.0)
+    pad: Mapped[bool] = mapped_column(default=False)
     phantom: Mapped[bool] = mapped_column(default=False)
+    low_cut: Mapped[bool] = mapped_column(default=False)
+    polarity: Mapped[bool] = mapped_column(default=False)
+    instrument: Mapped[bool] = mapped_column(default=False)
+    checked: Mapped[bool] = mapped_column(default=False)
 
 
 class Track(Base):
-    """A named destination fed by one socket, or two for a pair."""
+    """A named destination. ``feeds`` are channels as in ``core.patch``: one, or two for a pair."""
 
     __tablename__ = "tracks"
 
@@ -68,14 +86,73 @@ class Track(Base):
     session_id: Mapped[int] = mapped_column(ForeignKey("sessions.id", ondelete="CASCADE"), index=True)
     place: Mapped[int]
     name: Mapped[str]
-    sockets: Mapped[list[int]] = mapped_column(ARRAY(Integer))
+    feeds: Mapped[list[str]] = mapped_column(ARRAY(Text))
     armed: Mapped[bool] = mapped_column(default=False)
     fader_db: Mapped[float] = mapped_column(default=0.0)
     pan: Mapped[float] = mapped_column(default=0.0)
+    colour: Mapped[str] = mapped_column(default="")
+    icon: Mapped[str] = mapped_column(default="")
+    note: Mapped[str] = mapped_column(default="")
 
     takes: Mapped[list["Take"]] = relationship(
         order_by="Take.number", cascade="all, delete-orphan", back_populates="track"
     )
+
+
+class Group(Base):
+    """Tracks summed under one fader."""
+
+    __tablename__ = "groups"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    session_id: Mapped[int] = mapped_column(ForeignKey("sessions.id", ondelete="CASCADE"), index=True)
+    place: Mapped[int]
+    name: Mapped[str]
+    fader_db: Mapped[float] = mapped_column(default=0.0)
+
+
+class Mix(Base):
+    """The main mix or a cue mix; ``outputs`` as printed: two, or none."""
+
+    __tablename__ = "mixes"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    session_id: Mapped[int] = mapped_column(ForeignKey("sessions.id", ondelete="CASCADE"), index=True)
+    place: Mapped[int]
+    name: Mapped[str]
+    kind: Mapped[str] = mapped_column(default="cue")
+    outputs: Mapped[list[int]] = mapped_column(ARRAY(Integer), default=list)
+    fader_db: Mapped[float] = mapped_column(default=-6.0)
+
+
+class Route(Base):
+    """A way from a track or group into a group or mix, by their keys as in ``core.patch``."""
+
+    __tablename__ = "routes"
+
+    session_id: Mapped[int] = mapped_column(ForeignKey("sessions.id", ondelete="CASCADE"), primary_key=True)
+    start: Mapped[str] = mapped_column(primary_key=True)
+    target: Mapped[str] = mapped_column(primary_key=True)
+
+
+class Template(Base):
+    """A session without takes, to start others from."""
+
+    __tablename__ = "templates"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str] = mapped_column(unique=True)
+    shape: Mapped[dict[str, Any]]
+    created_at: Mapped[datetime] = mapped_column(default=_now)
+
+
+class Setting(Base):
+    """What holds for all sessions, by name."""
+
+    __tablename__ = "settings"
+
+    name: Mapped[str] = mapped_column(primary_key=True)
+    value: Mapped[dict[str, Any]]
 
 
 class Run(Base):
@@ -135,7 +212,11 @@ class Take(Base):
 
 
 class History(Base):
-    """One edit in words, with what was there before and after it."""
+    """One edit in words, with what was there before and after it.
+
+    Images are by row ("tracks/12"): its columns, or None where there was none. ``state`` is "done",
+    "undone", "past" (undone, then overtaken by another edit) or "fixed" (cannot be undone).
+    """
 
     __tablename__ = "history"
 
@@ -144,5 +225,6 @@ class History(Base):
     revision: Mapped[int]
     at: Mapped[datetime] = mapped_column(default=_now)
     what: Mapped[str]
+    state: Mapped[str] = mapped_column(default="done")
     before: Mapped[dict[str, Any]]
     after: Mapped[dict[str, Any]]

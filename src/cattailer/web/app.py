@@ -9,11 +9,11 @@ from pydantic import ValidationError
 from sqlalchemy.exc import DataError, OperationalError
 from werkzeug.exceptions import HTTPException
 
-from cattailer.core.errors import Refusal
+from cattailer.core.errors import Refusal, Sure
 from cattailer.services.desk import Desk
 from cattailer.web.care import Care
 from cattailer.web.live import add_live
-from cattailer.web.stages import capture, sessions, takes
+from cattailer.web.stages import capture, patch, patch_edits, sessions, takes
 
 log = structlog.get_logger("web")
 DATABASE_AWAY = "The database does not answer. A capture that runs goes on and is kept. Try again in a moment."
@@ -26,10 +26,11 @@ def create_app(desk: Desk, care: Care | None = None) -> Flask:
     app.config["SOCK_SERVER_OPTIONS"] = {"ping_interval": 10}
     app.extensions["desk"] = desk
     app.extensions["care"] = care or Care(desk)
-    for stage in (sessions, capture, takes):
+    for stage in (sessions, patch, patch_edits, capture, takes):
         app.register_blueprint(stage.blueprint)
     add_live(Sock(app), app)
     app.before_request(_refuse_strangers)
+    app.register_error_handler(Sure, _ask)
     app.register_error_handler(Refusal, lambda why: _say(why.message, why.status))
     app.register_error_handler(ValidationError, _say_invalid)
     app.register_error_handler(OperationalError, lambda _: _say(DATABASE_AWAY, 503))
@@ -60,6 +61,11 @@ def _say(message: str, status: int) -> tuple[str, int] | Response:
     if request.headers.get("HX-Request") or not request.accept_mimetypes.accept_html:
         return Response(message, status, content_type="text/plain; charset=utf-8")
     return render_template("message.html", message=message), status
+
+
+def _ask(why: Sure) -> Response:
+    """A question that the page puts; asking again with ``sure`` does it."""
+    return Response(why.message, why.status, {"Cattailer-Yes": why.yes}, content_type="text/plain; charset=utf-8")
 
 
 def _say_invalid(why: ValidationError) -> tuple[str, int] | Response:

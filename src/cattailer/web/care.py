@@ -11,7 +11,7 @@ import structlog
 
 from cattailer.core.errors import Refusal
 from cattailer.engine.client import Listener
-from cattailer.services import runs, sessions
+from cattailer.services import linecheck, runs, sessions
 from cattailer.services.desk import Desk
 
 log = structlog.get_logger("care")
@@ -27,7 +27,7 @@ class Care:
         self.revisions: dict[int, int] = {}
 
     def start(self) -> None:
-        for work in (self._follow_revisions, self._enter_runs, self._mind_engine):
+        for work in (self._follow_revisions, self._enter_runs, self._mind_engine, self._listen):
             threading.Thread(target=self._again_and_again, args=(work,), daemon=True).start()
 
     @staticmethod
@@ -59,6 +59,22 @@ class Care:
                         runs.enter_finished(self._desk, [Path(event["journal"])])
         finally:
             listener.close()
+
+    def _listen(self) -> None:
+        """Hears for the line checks; only while one is under way."""
+        while True:
+            while not self._wanted():
+                time.sleep(0.1)
+            listener = Listener(self._desk.telemetry, ("frame",))
+            try:
+                while self._wanted():
+                    for _, frame in listener.receive(200):
+                        linecheck.hear(self._desk, frame["session"], frame)
+            finally:
+                listener.close()
+
+    def _wanted(self) -> bool:
+        return any(live.listening for live in list(self._desk.walks.values()))
 
     def _mind_engine(self) -> None:
         state = self._desk.engine_state()

@@ -1,7 +1,7 @@
 """One WebSocket for each page: telemetry out, wishes in.
 
-Out: JSON texts with a ``topic`` (frame, wave, event, revision, problem, and elsewhere when the engine
-runs another session) and binary main-mix sound
+Out: JSON texts with a ``topic`` (frame, wave, event, revision, check, problem, and elsewhere when the
+engine runs another session) and binary main-mix sound
 (32-bit float, stereo). In: ``{"listen": true}`` or false.
 """
 
@@ -16,7 +16,8 @@ from simple_websocket import ConnectionClosed, Server
 
 from cattailer.core.errors import Refusal
 from cattailer.engine.client import Listener
-from cattailer.services import sheet
+from cattailer.services import linecheck, sheet
+from cattailer.services.desk import Desk
 
 WAIT_MS = 20
 UNKNOWN_WISH = "The page asked for something that is not known here. Reload it."
@@ -41,15 +42,16 @@ def add_live(sock: Sock, app: Flask) -> None:
             return
         listener = Listener(desk.telemetry, ("frame", "wave", "event"))
         try:
-            _serve(ws, listener, session_id, known, care.revisions)
+            _serve(ws, listener, session_id, known, care.revisions, desk)
         except ConnectionClosed:
             pass
         finally:
             listener.close()
 
 
-def _serve(ws: Server, listener: Listener, session_id: int, known: int, revisions: dict[int, int]) -> None:
+def _serve(ws: Server, listener: Listener, session_id: int, known: int, revisions: dict[int, int], desk: Desk) -> None:
     looked = told = 0.0
+    checked = linecheck.look(desk, session_id)
     while True:
         for topic, message in listener.receive(WAIT_MS):
             if topic == "mix":
@@ -63,6 +65,10 @@ def _serve(ws: Server, listener: Listener, session_id: int, known: int, revision
         if newest != known:
             known = newest
             ws.send(json.dumps({"topic": "revision", "revision": known}))
+        here = linecheck.look(desk, session_id)
+        if here != checked:
+            checked = here
+            ws.send(json.dumps({"topic": "check", "found": here.found, "words": here.words}))
         if time.monotonic() - looked > 0.05:
             looked = time.monotonic()
             text = ws.receive(timeout=0)

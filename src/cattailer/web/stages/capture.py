@@ -17,14 +17,17 @@ class Armed(Form):
 
 class Name(Form):
     name: Text
+    was: Text | None = None
 
 
 class Gain(Form):
     gain_db: Decibels
+    was: Decibels | None = None
 
 
 class On(Form):
     on: bool
+    sure: bool = False
 
 
 class Position(Form):
@@ -77,19 +80,22 @@ def arm_all(session_id: int) -> Response:
 
 @blueprint.post("/tracks/<int:track_id>/name")
 def rename(session_id: int, track_id: int) -> Response:
-    tracks.rename_track(desk(), session_id, track_id, form(Name).name)
+    wish = form(Name)
+    tracks.rename_track(desk(), session_id, track_id, wish.name, wish.was)
     return Response(status=204)
 
 
 @blueprint.post("/inputs/<int:socket>/gain")
 def gain(session_id: int, socket: int) -> Response:
-    inputs.set_gain(desk(), session_id, socket, form(Gain).gain_db)
+    wish = form(Gain)
+    inputs.set_gain(desk(), session_id, socket, wish.gain_db, wish.was)
     return Response(status=204)
 
 
 @blueprint.post("/inputs/<int:socket>/phantom")
 def phantom(session_id: int, socket: int) -> Response:
-    inputs.set_phantom(desk(), session_id, socket, form(On).on)
+    wish = form(On)
+    inputs.switch(desk(), session_id, socket, "phantom", wish.on, wish.sure)
     return Response(status=204)
 
 

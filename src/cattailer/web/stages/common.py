@@ -42,4 +42,5 @@ def _plain_number(text: object) -> object:
 
 
 Decibels = Annotated[float, BeforeValidator(_plain_number), Field(allow_inf_nan=False, ge=-200, le=200)]
+List = Annotated[str, Field(max_length=1 << 20)]
 Text = Annotated[str, Field(max_length=MOST_TYPED)]

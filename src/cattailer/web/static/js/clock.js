@@ -13,6 +13,8 @@ export function startClock() {
     put(state, WORDS[frame.state]);
     state.classList.toggle("!text-vermilion", frame.state === "capturing");
     if (document.body.dataset.state !== frame.state) document.body.dataset.state = frame.state;
+    const muted = document.getElementById("muted");
+    if (muted.hidden === frame.muted) muted.hidden = !frame.muted;
     const lost = document.getElementById("dropouts");
     if (lost) put(lost, frame.dropouts ? `✗ ${frame.dropouts} dropouts since the start` : "");
   });

@@ -12,7 +12,12 @@ export function startKeys() {
       if (event.key === "Escape" && typing.dataset.was !== undefined) { typing.value = typing.dataset.was; typing.blur(); }
       return;
     }
-    if (event.ctrlKey || event.metaKey || event.altKey || document.querySelector("dialog[open]")) return;
+    if (document.querySelector("dialog[open]")) return;
+    if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === "z") {
+      event.preventDefault();
+      press(event.shiftKey ? "redo" : "undo");
+    }
+    if (event.ctrlKey || event.metaKey || event.altKey) return;
     const action = find(event);
     if (action) { event.preventDefault(); action(); }
   });
@@ -32,7 +37,7 @@ function find({ key, code, shiftKey, target }) {
   if (code === "Space" && !(onControl && target.closest("button, a, input"))) return () => press(capturing ? "stop-capture" : stopped ? "roll" : "stop");
   if (/^[1-8]$/.test(key)) return () => document.querySelector(`[data-key="${key}"]`)?.click();
   return {
-    j: () => step(1), k: () => step(-1), x: armRow, X: armAll, p: () => press("click"), h: () => press("listen"),
+    j: () => step(1), k: () => step(-1), x: armRow, X: armAll, p: () => press("click"), g: () => press("grid"), h: () => press("listen"),
     Home: () => press("home"), ArrowLeft: () => bars(-1), ArrowRight: () => bars(1),
     "?": () => document.getElementById("keys").showModal(),
   }[key];

@@ -8,6 +8,7 @@ let node = null;
 
 export function startListen() {
   const button = document.querySelector("[data-press='listen']");
+  if (!button) return;
   const label = document.getElementById("listen-label");
   const words = document.getElementById("listen-words");
   const show = (listening) => {

@@ -1,5 +1,9 @@
 // Puts the page together: each module looks after one thing on screen.
+import { startCheck } from "./check.js";
 import { startClock } from "./clock.js";
+import { startFields } from "./fields.js";
+import { startFlow } from "./flow.js";
+import { startGrid } from "./grid.js";
 import { startKeys } from "./keys.js";
 import { startLanes } from "./lanes.js";
 import { startListen } from "./listen.js";
@@ -8,9 +12,13 @@ import { startMeters } from "./meters.js";
 import { startPlayers } from "./players.js";
 import { startRefresh } from "./refresh.js";
 import { connect } from "./socket.js";
+import { startSessions } from "./sessions.js";
 import { startTakes } from "./takes.js";
+import { startTrackRows } from "./trackrows.js";
 
 startMessages();
+startFields();
+startSessions();
 startKeys();
 if (document.body.dataset.session) {
   startRefresh();
@@ -20,5 +28,9 @@ if (document.body.dataset.session) {
   startListen();
   startPlayers();
   startTakes();
+  startFlow();
+  startGrid();
+  startTrackRows();
+  startCheck();
   connect(`/s/${document.body.dataset.session}/live`);
 }

@@ -1,17 +1,21 @@
-// Says what the server refused, and puts back what was typed.
-import { on } from "./socket.js";
+// Says what the server refused or did, asks what it asks, and puts back what was typed.
+import { on, tell } from "./socket.js";
 
 let timer = null;
 
-export function say(text) {
+// kind: "refused" or "said".
+export function say(text, kind = "refused") {
   const box = document.getElementById("message");
   box.textContent = text;
+  box.dataset.kind = kind;
   clearTimeout(timer);
-  if (text) timer = setTimeout(() => { box.textContent = ""; }, 12000);
+  if (text) timer = setTimeout(() => { box.textContent = ""; }, kind === "said" ? 5000 : 12000);
 }
 
 export function startMessages() {
   document.addEventListener("htmx:responseError", ({ detail }) => {
+    const yes = detail.xhr.getResponseHeader("Cattailer-Yes");
+    if (yes) return ask(detail, yes);
     say(detail.xhr.responseText || "That did not work, and nothing was changed.");
     putBack(detail.elt);
   });
@@ -20,12 +24,31 @@ export function startMessages() {
     putBack(detail.elt);
   });
   document.addEventListener("htmx:beforeRequest", ({ detail }) => { if (detail.requestConfig.verb === "post") say(""); });
+  document.addEventListener("htmx:afterRequest", ({ detail }) => {
+    if (detail.successful && detail.elt.dataset?.tell !== undefined) say(detail.xhr.responseText, "said");
+  });
   document.getElementById("message").addEventListener("click", () => say(""));
   on("problem", ({ message }) => say(message));
   on("event", (event) => { if (event.kind === "halt") say(event.message); });
 }
 
+// The server wants to be asked twice: the question, and the words of the button that does it.
+function ask({ xhr, requestConfig, elt }, yes) {
+  const dialog = document.getElementById("sure");
+  dialog.querySelector("p").textContent = xhr.responseText;
+  const button = dialog.querySelector("[value=yes]");
+  button.textContent = yes;
+  dialog.returnValue = "";
+  dialog.onclose = () => {
+    if (dialog.returnValue !== "yes") return putBack(elt);
+    const values = { ...Object.fromEntries(requestConfig.formData ?? Object.entries(requestConfig.parameters)), sure: "true" };
+    htmx.ajax("POST", requestConfig.path, { values, swap: "none", source: document.getElementById("rows") });
+  };
+  dialog.showModal();
+}
+
 function putBack(element) {
   if (element.dataset?.was !== undefined) element.value = element.dataset.was;
   if (element.type === "checkbox") element.checked = element.closest("[data-armed]") !== null;
+  if (document.getElementById("rows")) tell("again", {});
 }

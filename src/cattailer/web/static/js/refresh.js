@@ -47,5 +47,6 @@ async function fetchAsNeeded() {
 
 // Somebody is in a field of a row: it is not changed under their fingers, but when they leave it.
 function typing() {
-  return document.activeElement?.dataset.was !== undefined;
+  const { was, typing: asked } = document.activeElement?.dataset ?? {};
+  return was !== undefined || asked !== undefined;
 }

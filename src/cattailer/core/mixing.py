@@ -1,0 +1,115 @@
+"""The sums of a plan as matrices, so that the block path only multiplies.
+
+Routing is linear and without loops, so whatever way a signal takes through groups, and through
+tracks that are fed by groups, one matrix from sources and one from the line (what was captured)
+give every mix and every tap.
+"""
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from cattailer.core.plan import NOTHING, SOFTWARE_CHANNELS, Plan
+from cattailer.core.units import amplitude
+
+Gains = NDArray[np.float32]
+
+
+@dataclass(frozen=True)
+class Sums:
+    """Gains into the mixes (two rows each) and, below them, the taps (two rows each).
+
+    ``hardware`` has a column for each input, ``software`` for each channel of the pattern player,
+    ``line`` for each track channel.
+    """
+
+    hardware: Gains
+    software: Gains
+    line: Gains
+
+
+def pan_gains(pan: float, channels: int) -> list[tuple[float, float]]:
+    """(left, right) gain of each channel of a track; ``pan`` from -1 to 1.
+
+    Mono: sine-cosine law, 3 dB down in the middle. A pair keeps its sides, and panning turns the
+    far side down.
+    """
+    angle = (min(1.0, max(-1.0, pan)) + 1.0) * math.pi / 4.0
+    left, right = math.cos(angle), math.sin(angle)
+    if channels == 1:
+        return [(left, right)]
+    return [(min(1.0, left * math.sqrt(2.0)), 0.0), (0.0, min(1.0, right * math.sqrt(2.0)))]
+
+
+def channel_tracks(plan: Plan) -> NDArray[np.intp]:
+    """The place in ``plan.tracks`` that each track channel belongs to."""
+    return np.array([place for place, track in enumerate(plan.tracks) for _ in track.inputs], np.intp)
+
+
+def sums(plan: Plan, state: str) -> Sums:
+    """What is heard in a state of the transport: "stopped", "rolling" or "capturing".
+
+    Stopped, every track sounds what feeds it. Rolling, it sounds what was captured; capturing,
+    armed tracks sound what feeds them. A track without takes that is fed from inside (pattern
+    player or group) is always heard live: there is nothing else to hear on it.
+    """
+    places = channel_tracks(plan)
+    armed = np.array([t.armed for t in plan.tracks], bool)[places]
+    taken = {p.track for p in plan.line}
+    fresh = [t.id not in taken and any(i >= plan.inputs for i in t.inputs) for t in plan.tracks]
+    inside = np.array(fresh, bool)[places]
+    live = {"stopped": np.ones(len(places), bool), "rolling": inside, "capturing": armed | inside}[state]
+    line = np.zeros(len(places), bool) if state == "stopped" else ~live
+    return _flatten(plan, live, line)
+
+
+def _flatten(plan: Plan, live: NDArray[np.bool_], line: NDArray[np.bool_]) -> Sums:
+    """z = [track channels; group sides] = B z + P x + Q l, so z = (I - B)^-1 (P x + Q l)."""
+    tracks = len(live)
+    group_at = {f"group:{g.id}": tracks + 2 * n for n, g in enumerate(plan.groups)}
+    size = tracks + 2 * len(plan.groups)
+    hardware = plan.inputs + SOFTWARE_CHANNELS
+    ways = np.zeros((size, size))
+    fed = np.zeros((size, hardware))
+    mixes = np.zeros((2 * len(plan.mixes), size))
+    mix_at = {f"mix:{m.id}": 2 * n for n, m in enumerate(plan.mixes)}
+    mix_gain = {f"mix:{m.id}": amplitude(m.fader_db) for m in plan.mixes}
+
+    channels: dict[str, list[tuple[int, float, float]]] = {}
+    row = 0
+    for track in plan.tracks:
+        level = amplitude(track.fader_db)
+        gains = pan_gains(track.pan, len(track.inputs))
+        channels[f"track:{track.id}"] = [(row + n, a * level, b * level) for n, (a, b) in enumerate(gains)]
+        for source in track.inputs:
+            if NOTHING < source < hardware:
+                fed[row, source] = live[row]
+            elif source >= hardware:
+                tap, side = divmod(source - hardware, 2)
+                ways[row, group_at[f"group:{plan.taps[tap]}"] + side] = live[row]
+            row += 1
+    faders = {f"group:{g.id}": amplitude(g.fader_db) for g in plan.groups}
+    for key, at in group_at.items():
+        channels[key] = [(at, faders[key], 0.0), (at + 1, 0.0, faders[key])]
+    for start, target in plan.routes:
+        if start not in channels or (target not in group_at and target not in mix_at):
+            continue
+        table, to, level = (
+            (ways, group_at[target], 1.0) if target in group_at else (mixes, mix_at[target], mix_gain[target])
+        )
+        for at, left, right in channels[start]:
+            table[to, at] += left * level
+            table[to + 1, at] += right * level
+    through = np.linalg.inv(np.eye(size) - ways) if size else np.zeros((0, 0))
+    taps = np.zeros((2 * len(plan.taps), size))
+    for n, group in enumerate(plan.taps):
+        taps[2 * n : 2 * n + 2, group_at[f"group:{group}"] : group_at[f"group:{group}"] + 2] = np.eye(2)
+    out = np.concatenate([mixes, taps]) @ through
+    from_sources, from_line = out @ fed, out[:, :tracks] * line
+    return Sums(_ready(from_sources[:, : plan.inputs]), _ready(from_sources[:, plan.inputs :]), _ready(from_line))
+
+
+def _ready(gains: NDArray[np.float64]) -> Gains:
+    return np.ascontiguousarray(gains, np.float32)
