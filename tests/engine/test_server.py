@@ -40,7 +40,7 @@ def test_commands_and_refusals(addresses: tuple[str, str], tmp_path: Path) -> No
         with pytest.raises(Refusal, match="could not read"):
             client.ask("plan", **bad)
     plan = demo.plan(True)
-    with pytest.raises(Refusal, match="no interface called"):
+    with pytest.raises(Refusal, match="profile of the interface"):
         client.ask("plan", plan=replace(plan, interface="nothing-3").to_dict())
     with pytest.raises(Refusal, match="does not run at"):
         client.ask("plan", plan=replace(plan, rate_hz=22050).to_dict())

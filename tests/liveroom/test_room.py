@@ -1,5 +1,7 @@
 """The stand-in: its sound is made of time and seed alone, and physics holds."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
@@ -200,3 +202,35 @@ def test_a_cable_returns_after_exactly_one_round_trip() -> None:
     out, into = np.concatenate(sent), np.concatenate(back)
     assert into.argmax() - out.argmax() == driver.latency.round_trip_samples
     assert into.max() == pytest.approx(0.5, abs=1e-3)
+
+
+def test_cables_swap_and_knocks_follow_the_microphone() -> None:
+    made = room(everyone="rest")
+    made.read(0, 1024)
+    made.tap("bass clarinet", 1024)
+    before = listen(made, 8192, start=1024)
+    assert np.abs(before[4]).max() > 30 * np.abs(before[[0, 2, 5, 6]]).max()
+    made.swap(5, 12, 9216)
+    made.set_preamps(replace(PREAMPS, gain_db=(50.0,) * 16), 9216)
+    made.tap("bass clarinet", 9216)
+    after = listen(made, 8192, start=9216)
+    assert np.abs(after[11]).max() > 30 * np.abs(after[4]).max()
+    assert {s: p.name for s, p in made.plugged.items()}[12] == "bass clarinet"
+    made.swap(12, 5, 17_408)
+    assert made.plugged[5].name == "bass clarinet"
+
+
+def test_a_condenser_moved_to_a_socket_without_48_v_is_silent() -> None:
+    made = room(everyone="rest")
+    made.swap(3, 5, 0)
+    made.tap("cello", 0)
+    assert np.abs(listen(made, 8192)[4]).max() < 1e-3
+
+
+def test_the_polarity_switch_turns_the_sound_over() -> None:
+    plain, turned = room(), room()
+    turned.set_preamps(replace(PREAMPS, polarity=tuple(n == 2 for n in range(16))), 0)
+    a, b = listen(plain, 49_152), listen(turned, 49_152)
+    assert np.abs(a[2] + b[2]).max() < 1e-4 * 3
+    assert np.abs(a[2]).max() > 0.01
+    assert np.array_equal(a[3], b[3])

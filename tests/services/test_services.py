@@ -50,7 +50,7 @@ def test_the_demo_is_made_once(desk: Desk) -> None:
 ])
 def test_sessions_that_cannot_be(desk: Desk, values: tuple[str, str, int, int, int], words: str) -> None:
     with pytest.raises(Refusal, match=words):
-        sessions.create_session(desk, *values)
+        sessions.create_session(desk, values[0], sessions.Hardware(*values[1:]))
     assert sessions.list_sessions(desk) == []
 
 
@@ -64,8 +64,8 @@ def test_every_edit_is_entered_with_both_images(desk: Desk) -> None:
         entries = db.scalars(select(History).order_by(History.id)).all()
         told = [(h.what, h.before, h.after, h.revision) for h in entries]
     assert told == [
-        ("Cello renamed to Violone", {f"track {track}.name": "Cello"}, {f"track {track}.name": "Violone"}, 2),
-        ("Gain of socket 3 from +28 to +31 dB", {"input 3.gain_db": 28.0}, {"input 3.gain_db": 31.0}, 3),
+        ("Cello renamed to Violone", {f"tracks/{track}": {"name": "Cello"}}, {f"tracks/{track}": {"name": "Violone"}}, 2),
+        ("Gain of socket 3 from +28 to +31 dB", {"inputs/3": {"gain_db": 28.0}}, {"inputs/3": {"gain_db": 31.0}}, 3),
     ]
     assert sheet.show(desk, session).rows[2].gain_db == 31.0
 
@@ -74,7 +74,7 @@ def test_what_is_unknown_is_told(desk: Desk) -> None:
     session = demo.load(desk)
     for call in (
         lambda: sheet.show(desk, 999), lambda: tracks.arm_track(desk, session, 999, True),
-        lambda: inputs.set_gain(desk, session, 16, 10), lambda: takes.take_file(desk, session, 1),
+        lambda: inputs.set_gain(desk, session, 17, 10), lambda: takes.take_file(desk, session, 1),
         lambda: sessions.open_session(desk, 77),
     ):
         with pytest.raises(NotFound):
@@ -102,7 +102,7 @@ def test_from_capture_to_takes(desk: Desk) -> None:
     assert set(lanes) == {shown.rows[0].id, drum.id}
     assert any(lanes[drum.id][:40])
     assert not any(lanes[drum.id][2 * int(100 * info.frames / 48000) + 4 :])
-    assert shown.marks == {"capture": "settled", "takes": "settled"}
+    assert shown.marks == {"patch": "settled", "capture": "settled", "takes": "settled"}
     with desk.database.transaction() as db:
         plan = compile_plan(desk, db.get_one(Session, session))
     assert [(p.track, p.samples) for p in plan.line] == [(shown.rows[0].id, info.frames), (drum.id, info.frames)]
@@ -121,7 +121,7 @@ def test_a_capture_forbids_what_would_disturb_it(desk: Desk) -> None:
     row = sheet.show(desk, session).rows[0]
     tracks.arm_track(desk, session, row.id, True)
     transport.capture(desk, session)
-    other = sessions.create_session(desk, "Other", "marshgate-2", 48000, 128, 24)
+    other = sessions.create_session(desk, "Other", sessions.Hardware("marshgate-2"))
     for call in (
         lambda: tracks.arm_track(desk, session, row.id, False), lambda: tracks.arm_all(desk, session, True),
         lambda: transport.capture(desk, session), lambda: sessions.open_session(desk, other),
@@ -131,7 +131,7 @@ def test_a_capture_forbids_what_would_disturb_it(desk: Desk) -> None:
             call()
         assert why.value.status == 409
     with pytest.raises(NotNow, match="48 V must wait"):
-        inputs.set_phantom(desk, session, 1, False)
+        inputs.switch(desk, session, 1, "phantom", False)
     tracks.rename_track(desk, session, row.id, "Renamed while capturing")
     inputs.set_gain(desk, session, 1, 30)
     time.sleep(0.2)
@@ -205,7 +205,7 @@ def test_words_for_disk_time() -> None:
 
 
 def test_files_stay_below_the_media_folder(desk: Desk) -> None:
-    session = sessions.create_session(desk, "../../etc/passwd", "marshgate-2", 48000, 128, 24)
+    session = sessions.create_session(desk, "../../etc/passwd", template="shipped-spoken")
     row = sheet.show(desk, session).rows[0]
     tracks.rename_track(desk, session, row.id, "a/../../b")
     tracks.arm_track(desk, session, row.id, True)

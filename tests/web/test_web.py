@@ -26,7 +26,12 @@ def test_pages_answer(client: FlaskClient) -> None:
     for words in ("Dulcimer left", "48 V", "Capture", "Takes", "Ready check", "Listen here"):
         assert words in page
     assert "No takes yet" in client.get("/s/1/takes/").text
-    assert "Patch" not in page, "only stages that work are shown"
+    assert "Balance" not in page, "only stages that work are shown"
+    for view in ("sockets", "list", "tracks", "routes", "check", "interface"):
+        text = client.get(f"/s/1/patch/{view}").text
+        assert {"list": "Save as CSV", "interface": "Dulcimer-left"}.get(view, "Dulcimer left") in text
+    assert "Cello" in client.get("/s/1/patch/routes?grid=true").text
+    assert "Frame drum" in client.get("/s/1/patch/paper").text
     assert client.get("/alive").text == "alive"
     lanes = client.get("/s/1/capture/lanes?at=0&columns=100").json
     assert lanes["bars"][0] == [1, 0]
@@ -39,7 +44,8 @@ def test_pages_answer(client: FlaskClient) -> None:
     ("/s/1/inputs/3/gain", {"gain_db": "1e9"}, 400, "cannot be read"),
     ("/s/1/inputs/3/gain", {"gain_db": "99"}, 400, "outside"),
     ("/s/1/inputs/3/gain", {}, 400, "cannot be read"),
-    ("/s/1/inputs/16/gain", {"gain_db": "3"}, 404, "Nothing is plugged"),
+    ("/s/1/inputs/99/gain", {"gain_db": "3"}, 404, "not in this session"),
+    ("/s/1/inputs/16/gain", {"gain_db": "3"}, 400, "no preamp"),
     ("/s/1/tracks/3/name", {"name": ""}, 400, "empty"),
     ("/s/1/tracks/3/name", {"name": "x" * 10_000}, 400, "10,000 characters"),
     ("/s/1/tracks/3/name", {"name": "x" * 100_000}, 400, "cannot be read"),
@@ -55,7 +61,42 @@ def test_pages_answer(client: FlaskClient) -> None:
     ("/s/1/nothing", {}, 404, "nothing at this address"),
     ("/sessions", {"title": "A", "interface": "marshgate-16", "rate_hz": "12", "period": "128", "bits": "24"}, 400,
      "does not run"),
-    ("/sessions", {"title": "A"}, 400, "cannot be read"),
+    ("/sessions", {"interface": "marshgate-2"}, 400, "cannot be read"),
+    ("/sessions", {"title": "A", "template": "own-77"}, 404, "not here any more"),
+    ("/s/1/patch/inputs/5/switch", {"switch": "phantom", "on": "true"}, 409, "destroy a ribbon"),
+    ("/s/1/patch/inputs/5/switch", {"switch": "instrument", "on": "true"}, 400, "has no instrument switch"),
+    ("/s/1/patch/inputs/1/unplug", {}, 409, "power it down first"),
+    ("/s/1/patch/inputs/3/label", {"text": "Viol", "was": "Gamba"}, 409, "changed on another page"),
+    ("/s/1/patch/inputs/3/pickup", {"text": "kazoo"}, 400, "A pick-up is one of"),
+    ("/s/1/patch/inputs/exchange", {"one": "3", "other": "3"}, 400, "with itself"),
+    ("/s/1/patch/tracks", {"count": "5", "feed": "in:14"}, 400, "would need 18 sockets"),
+    ("/s/1/patch/tracks", {"count": "0"}, 400, "between 1 and 64"),
+    ("/s/1/patch/tracks/3/feed", {"feed": "in:17"}, 400, "no socket 17"),
+    ("/s/1/patch/tracks/3/feed", {"feed": "soft:flute:L"}, 400, "no source called"),
+    ("/s/1/patch/tracks/3/feed", {"feed": "in:7", "was": "in:9"}, 409, "on another page"),
+    ("/s/1/patch/tracks/3/feed", {"feed": "group:1:L"}, 409, "close a loop: Strings → Cello → Strings"),
+    ("/s/1/patch/routes", {"start": "group:1", "target": "group:1", "on": "true"}, 409, "close a loop"),
+    ("/s/1/patch/routes", {"start": "in:3", "target": "mix:1", "on": "true"}, 400, "fed into tracks"),
+    ("/s/1/patch/routes", {"start": "track:3", "target": "mix:9", "on": "true"}, 400, "no such way"),
+    ("/s/1/patch/mix/1/outputs", {"first": "12"}, 400, "needs two"),
+    ("/s/1/patch/mix/1/remove", {}, 409, "main mix stays"),
+    ("/s/1/patch/rate", {"value": "192000"}, 400, "does not run at"),
+    ("/s/1/patch/rate", {"value": "-3"}, 400, "not a number"),
+    ("/s/1/patch/bits", {"value": "20"}, 400, "does not write"),
+    ("/s/1/patch/interface", {"value": "marshgate-9"}, 400, "No interface"),
+    ("/s/1/patch/names", {"pattern": "{session}"}, 400, "needs {track} and {run}"),
+    ("/s/1/patch/names", {"pattern": "{track}{run}{mood}"}, 400, "unknown token {mood}"),
+    ("/s/1/patch/list", {"text": "socket,name\n3,A\n3,B\n"}, 400, "Nothing of the list was taken over"),
+    ("/s/1/patch/list", {"text": "a,b\n1,2"}, 400, "first row must name the columns"),
+    ("/s/1/patch/cure/dance", {}, 400, "no such cure"),
+    ("/s/1/patch/cure/mono", {}, 400, "not complete"),
+    ("/s/1/patch/check/step", {"what": "tick"}, 409, "No line check"),
+    ("/s/1/patch/check/swap", {}, 409, "No line check"),
+    ("/s/1/patch/stand-in/knock", {"value": "kazoo"}, 404, "Nothing here is called"),
+    ("/s/1/patch/stand-in/swap", {"one": "3", "other": "99"}, 400, "no socket 99"),
+    ("/s/1/undo", {}, 409, "nothing to undo"),
+    ("/s/1/redo", {}, 409, "nothing to redo"),
+    ("/templates/remove", {"key": "shipped-pair"}, 409, "stay"),
 ])
 def test_bad_input_is_told_and_changes_nothing(
     client: FlaskClient, desk: Desk, address: str, fields: dict[str, str], status: int, words: str

@@ -110,8 +110,9 @@ def _line(start: str, a: Box, target: str, b: Box) -> Line:
     x1, y1, x2, y2 = a.x + a.wide, a.y + a.high / 2, b.x, b.y + b.high / 2
     if x2 < x1:  # back to an earlier column: a group that feeds a track; or within one column
         bow = 46.0
-        mx, my = (x1 + x2) / 2, (y1 + y2) / 2 + 30
-        path = f"M{x1:g} {y1:g}C{x1 + bow:g} {y1:g} {x1 + bow:g} {y1 + 30:g} {mx:g} {my:g}S{x2 - bow:g} {y2:g} {x2:g} {y2:g}"
+        mx, my, low = (x1 + x2) / 2, (y1 + y2) / 2 + 30, y1 + 30
+        path = f"M{x1:g} {y1:g}C{x1 + bow:g} {y1:g} {x1 + bow:g} {low:g} {mx:g} {my:g}"
+        path += f"S{x2 - bow:g} {y2:g} {x2:g} {y2:g}"
     else:
         bend = (x2 - x1) / 2
         path = f"M{x1:g} {y1:g}C{x1 + bend:g} {y1:g} {x2 - bend:g} {y2:g} {x2:g} {y2:g}"

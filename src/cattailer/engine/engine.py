@@ -110,6 +110,10 @@ class Engine:
         gains = patched.sums[state]
         summed = np.matmul(gains.hardware, inputs, out=patched.summed)
         made = self._inside(patched, state, position, count)
+        if self.run is not None and state != "capturing" and patched.plan.taps:
+            # Stopped, but what was played last is still on its way in.
+            rows = slice(patched.mixes, None)
+            summed[rows] = patched.sums["capturing"].hardware[rows] @ inputs
         if patched.keeps:
             self._keep(patched, inputs, summed[patched.mixes :], made)
         else:

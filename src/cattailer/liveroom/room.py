@@ -73,6 +73,7 @@ class Room:
         rows = np.flatnonzero(paths.gain.any(axis=1)).tolist()
         self._heard = [(row, *_arrivals(paths, row)) for row in rows]
         self._volts = np.zeros((max(rows, default=-1) + 1, PARTITION + 112), np.float32)
+        self._deaf = [row for row in range(len(self._volts)) if row not in rows]
 
     def set_preamps(self, preamps: Preamps, now: int) -> None:
         self._preamps = preamps
@@ -148,6 +149,7 @@ class Room:
             self._tail_done = start + PARTITION
         count = stop - start
         volts = self._volts[:, :count]
+        volts[self._deaf] = 0.0
         for row, gains, heard in self._heard:
             for n, (source, delay) in enumerate(heard):
                 self._arriving[n, :count] = self._table[source, a - delay : b - delay]

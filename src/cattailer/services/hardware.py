@@ -43,7 +43,7 @@ def choose_interface(desk: Desk, session_id: int, key: str) -> None:
         rate_hz, period, bits = profile.settle(session.rate_hz, session.period, session.bits)
         if rate_hz != session.rate_hz and _takes(edit.db, session):
             raise NotNow(
-                f"The takes of this session are in {session.rate_hz / 1000:g} kHz, which {profile.name} does not run at. "
+                f"The takes of this session are in {session.rate_hz / 1000:g} kHz, which {profile.name} lacks. "
                 "Nothing was changed. Copy the session without its takes to use that interface."
             )
         edit.what = f"Interface is {profile.name}"

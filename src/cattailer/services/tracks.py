@@ -57,7 +57,7 @@ def add_tracks(desk: Desk, session_id: int, wanted: Wanted) -> list[int]:
         return [t.id for t in made]
 
 
-def add_one(edit: Edit, feeds: Iterable[str], name: str = "") -> Track:
+def add_one(edit: Edit, feeds: Iterable[str], name: str = "", to_main: bool = True) -> Track:
     """One track at the end, named after its socket when no name is given."""
     session = edit.session
     feeds = list(feeds)
@@ -76,7 +76,7 @@ def add_one(edit: Edit, feeds: Iterable[str], name: str = "") -> Track:
     session.tracks.append(track)
     edit.db.flush()
     main = next((m for m in session.mixes if m.kind == "main"), None)
-    if main is not None and not end.startswith("group:"):
+    if main is not None and to_main and not end.startswith("group:"):
         edit.route(f"track:{track.id}", f"mix:{main.id}", True)
     return track
 
@@ -161,7 +161,7 @@ def duplicate(desk: Desk, session_id: int, track_id: int) -> int:
         track = edit.track(track_id)
         names = {t.name for t in edit.session.tracks}
         number = next(n for n in range(2, 1000) if f"{track.name[: MAX_NAME - 5]} {n}" not in names)
-        layer = add_one(edit, track.feeds, f"{track.name[: MAX_NAME - 5]} {number}")
+        layer = add_one(edit, track.feeds, f"{track.name[: MAX_NAME - 5]} {number}", to_main=False)
         layer.colour, layer.icon = track.colour, track.icon
         if len(track.feeds) == 1 and track.pan == 0.0:
             track.pan, layer.pan = -0.5, 0.5

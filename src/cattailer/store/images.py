@@ -1,8 +1,9 @@
 """Images of rows, before and after an edit, and putting them back.
 
-``Recorder`` watches a database session and collects, by row, the columns that an edit changed.
+``Recorder`` belongs to a database session and collects, by row, the columns that an edit changed.
 """
 
+from collections.abc import Callable
 from typing import Any
 
 import sqlalchemy as sa
@@ -18,40 +19,34 @@ Images = dict[str, dict[str, Any] | None]
 
 
 class Recorder:
-    """Collects images of watched rows while ``db`` is flushed, however often."""
+    """Collects images of watched rows as ``db`` writes them, however often it is flushed."""
 
     def __init__(self, db: orm.Session) -> None:
         self.before: Images = {}
         self.after: Images = {}
-        sa.event.listen(db, "before_flush", self._look)
-        sa.event.listen(db, "after_flush", self._look_at_new)
+        db.info["recorder"] = self
 
-    def _look(self, db: orm.Session, *_: Any) -> None:
-        for row in db.dirty:
-            if isinstance(row, WATCHED):
-                self._note(_key(row), *_changes(row))
-        for row in db.deleted:
-            if isinstance(row, WATCHED):
-                key, old = _key(row), {**_columns(row), **_changes(row)[0]}
-                if key in self.after and self.before.get(key, {}) is None:
-                    del self.before[key], self.after[key]  # made and removed in one edit
-                else:
-                    self.before[key] = {**old, **(self.before.get(key) or {})}
-                    self.after[key] = None
+    def made(self, row: Base) -> None:
+        key = _key(row)
+        self.before.setdefault(key, None)
+        self.after[key] = _columns(row)
 
-    def _look_at_new(self, db: orm.Session, *_: Any) -> None:
-        for row in db.new:
-            if isinstance(row, WATCHED):
-                key = _key(row)
-                self.after[key] = _columns(row)
-                self.before.setdefault(key, None)
-
-    def _note(self, key: str, old: dict[str, Any], new: dict[str, Any]) -> None:
+    def changed(self, row: Base) -> None:
+        old, new = _changes(row)
         if not new:
             return
+        key = _key(row)
         if self.before.get(key, {}) is not None:
             self.before[key] = {**old, **(self.before.get(key) or {})}
         self.after[key] = {**(self.after.get(key) or {}), **new}
+
+    def gone(self, row: Base) -> None:
+        key = _key(row)
+        if self.before.get(key, {}) is None:  # made and removed in one edit
+            del self.before[key], self.after[key]
+            return
+        self.before[key] = {**_columns(row), **_changes(row)[0], **(self.before.get(key) or {})}
+        self.after[key] = None
 
     def settle(self) -> None:
         """Forgets columns that ended as they began."""
@@ -64,6 +59,22 @@ class Recorder:
                 del old[name], new[name]
             if not new:
                 del self.before[key], self.after[key]
+
+
+def _tell(what: str) -> Callable[[Any, Any, Base], None]:
+    def listener(_: Any, __: Any, row: Base) -> None:
+        db = orm.object_session(row)
+        recorder = db.info.get("recorder") if db is not None else None
+        if recorder is not None:
+            getattr(recorder, what)(row)
+
+    return listener
+
+
+for _model in WATCHED:
+    sa.event.listen(_model, "after_insert", _tell("made"))
+    sa.event.listen(_model, "before_update", _tell("changed"))
+    sa.event.listen(_model, "before_delete", _tell("gone"))
 
 
 def put_back(db: orm.Session, session: Session, images: Images) -> None:
