@@ -2,6 +2,7 @@
 
 from collections.abc import Callable
 from dataclasses import replace
+from functools import partial
 
 import numpy as np
 import pytest
@@ -251,8 +252,8 @@ def test_a_walk_never_loses_its_way(steps: list[str], count: int) -> None:
         if asked is not None:
             rises[asked.socket - 1 if step == "hear" else 7] = 30.0
         moves: dict[str, Callable[[], Walk]] = {
-            "tick": walk.tick, "skip": walk.skip, "to": lambda: walk.go_to(1), "hear": lambda: walk.hear(rises),
-            "wrong": lambda: walk.hear(rises),
+            "tick": walk.tick, "skip": walk.skip, "to": partial(walk.go_to, 1), "hear": partial(walk.hear, rises),
+            "wrong": partial(walk.hear, rises),
         }
         after = moves[step]()
         if step == "hear" and asked is not None:
@@ -322,7 +323,7 @@ def test_patterns_stay_within_their_bar(beats: int, unit: int, bar: int) -> None
     meter = Meter(1, beats, unit)
     hits = bar_of(bar, meter)
     assert {h.voice for h in hits} == {"beat", "bass", "pad"}
-    assert all(0 <= h.quarter and h.quarter + h.quarters <= meter.bar_quarters and h.quarters > 0 for h in hits)
+    assert all(h.quarter >= 0 and h.quarter + h.quarters <= meter.bar_quarters and h.quarters > 0 for h in hits)
 
 
 @pytest.mark.parametrize("count", [0, 1, 10, 64])
@@ -330,7 +331,7 @@ def test_the_picture_keeps_ends_apart(count: int) -> None:
     tracks = tuple(PatchTrack(n, f"T{n}", (f"in:{n % 16 + 1}",)) for n in range(count))
     drawn = flowpicture.draw(flow(patch(*tracks, groups=DEMO.groups, mixes=DEMO.mixes), BIG))
     for box in drawn.boxes:
-        assert 0 < box.y
+        assert box.y > 0
         assert box.y + box.high < drawn.height
         others = [b for b in drawn.boxes if b is not box and b.x == box.x]
         assert all(abs(b.y - box.y) >= box.high for b in others)

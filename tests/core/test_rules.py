@@ -8,8 +8,8 @@ from hypothesis import strategies as st
 
 from cattailer.core import latency, levels, ready, units
 from cattailer.core.errors import Refusal
-from cattailer.core.naming import MAX_NAME, clean_name, distinct, file_stem, safe_part
 from cattailer.core.mixing import pan_gains
+from cattailer.core.naming import MAX_NAME, clean_name, distinct, file_stem, safe_part
 from cattailer.core.takes import TakeSpan, topmost
 from cattailer.media import profile_toml
 

@@ -134,7 +134,7 @@ def test_with_the_keyboard_alone(page: Page, studio: Studio) -> None:
 
 def test_names_gains_and_keys_by_typing(page: Page, studio: Studio) -> None:
     open_demo(page, studio)
-    name = page.get_by_label("Name of the track at socket 7")
+    name = page.get_by_label("Name of the track fed by 7")
     name.fill("Pump organ")
     name.press("Enter")
     expect(page.get_by_role("checkbox", name="Arm Pump organ")).to_be_visible()
@@ -177,6 +177,7 @@ def test_a_new_session_on_the_small_interface(page: Page, studio: Studio) -> Non
     page.wait_for_url("**/patch/")
     page.get_by_role("link", name="Tracks").click()
     page.get_by_label("How many tracks").fill("2")
+    page.get_by_label("First source").focus()
     page.get_by_label("First source").select_option("in:1")
     page.get_by_role("button", name="Add", exact=True).click()
     expect(page.locator("#rows [data-track-row]")).to_have_count(2)
@@ -189,7 +190,7 @@ def test_a_new_session_on_the_small_interface(page: Page, studio: Studio) -> Non
     assert held_peaks(page) == []
     page.get_by_role("button", name="48 V at socket 1").click()
     expect(page.get_by_role("button", name="48 V at socket 1")).to_have_attribute("aria-pressed", "true")
-    wait_for(lambda: len(held_peaks(page)) == 1)
+    wait_for(lambda: len(held_peaks(page)) >= 1)
     page.goto(f"{studio.url}/s/1/capture")
     expect(page.locator("#away")).to_contain_text("Another session is open in the studio: “Two at a table”")
     open_demo(page, studio)

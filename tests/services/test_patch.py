@@ -73,7 +73,7 @@ def test_from_an_empty_session_to_ten_tracks_with_one_list(desk: Desk) -> None:
 def test_a_list_with_a_problem_is_not_half_imported(desk: Desk) -> None:
     session = sessions.create_session(desk, "Barn")
     before = the_patch(desk, session)
-    with pytest.raises(Refusal, match="Line 12: .*Nothing of the list"):
+    with pytest.raises(Refusal, match=r"Line 12: .*Nothing of the list"):
         inputlists.take_over(desk, session, TEN + "\n3,Twice,,,,")
     assert the_patch(desk, session) == before
     assert words(desk, session) == []

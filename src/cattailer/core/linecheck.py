@@ -11,7 +11,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 RISE_DB = 12.0
-LEAST_DBFS = -55.0
+LEAST_DBFS = -75.0
+"""Low enough for a dynamic microphone whose gain nobody has set yet."""
 NEAR_DB = 3.0
 """The asked row counts as heard when it rose within this of the one that rose most."""
 _PAST = 15

@@ -32,6 +32,7 @@ class Flow:
     _after: dict[str, list[str]] = field(init=False, repr=False, compare=False)
     _before: dict[str, list[str]] = field(init=False, repr=False, compare=False)
     by_key: dict[str, End] = field(init=False, repr=False, compare=False)
+    _mixes: tuple[str, ...] = field(init=False, repr=False, compare=False)
 
     def __post_init__(self) -> None:
         after: dict[str, list[str]] = defaultdict(list)
@@ -42,6 +43,7 @@ class Flow:
         object.__setattr__(self, "_after", after)
         object.__setattr__(self, "_before", before)
         object.__setattr__(self, "by_key", {e.key: e for e in self.ends})
+        object.__setattr__(self, "_mixes", tuple(e.key for e in self.ends if e.kind == "mix"))
 
     def after(self, key: str) -> list[str]:
         return self._after.get(key, [])
@@ -104,7 +106,7 @@ class Flow:
         if through:
             out.append(f"Goes through {_and([self.name(k) for k in through])}.")
         reached = {key, *down}
-        heard = [e.key for e in self.ends if e.kind == "mix" and e.key in reached]
+        heard = [k for k in self._mixes if k in reached]
         out += [self._heard(mix, mix == key) for mix in heard]
         if end.kind == "out" and not up:
             out.append("Nothing is sent there.")

@@ -19,11 +19,14 @@ from cattailer.services.linecheck import LiveWalk
 from cattailer.services.planning import patch_of
 from cattailer.store.models import Session
 
+SHORT = {"phantom": "48 V", "pad": "pad", "low_cut": "low cut", "polarity": "ø", "instrument": "inst"}
+
 
 @dataclass(frozen=True)
 class SwitchView:
     key: str
     word: str
+    short: str
     on: bool
     why_not: str
     shared: str
@@ -237,9 +240,11 @@ def preview(desk: Desk, page: PatchSheet, text: str) -> inputlist.Preview:
 
 def _switches(profile: Profile, row: PatchInput) -> tuple[SwitchView, ...]:
     bank = profile.bank(row.socket)
-    shared = f"shared by sockets {'+'.join(map(str, bank))}" if len(bank) > 1 else ""
+    shared = f", shared by sockets {'+'.join(map(str, bank))}" if len(bank) > 1 else ""
     return tuple(
-        SwitchView(key, word.replace(" switch", ""), bool(getattr(row, key)), profile.socket(row.socket).why_not(key),
-                   shared if key == "phantom" else "")
+        SwitchView(
+            key, word.replace(" switch", ""), SHORT[key], bool(getattr(row, key)),
+            profile.socket(row.socket).why_not(key), shared if key == "phantom" else "",
+        )
         for key, word in SWITCHES.items()
     )

@@ -95,7 +95,7 @@ class Track(Base):
     note: Mapped[str] = mapped_column(default="")
 
     takes: Mapped[list["Take"]] = relationship(
-        order_by="Take.number", cascade="all, delete-orphan", back_populates="track"
+        order_by="Take.number", cascade="all, delete-orphan", back_populates="track", lazy="selectin"
     )
 
 
@@ -208,7 +208,7 @@ class Take(Base):
 
     track: Mapped[Track] = relationship(back_populates="takes")
     run: Mapped[Run] = relationship(back_populates="takes")
-    media: Mapped[Media] = relationship()
+    media: Mapped[Media] = relationship(lazy="joined", innerjoin=True)
 
 
 class History(Base):

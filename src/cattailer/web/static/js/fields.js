@@ -1,5 +1,7 @@
 // Fields in rows: what was shown goes with what was typed, so that the server sees when somebody else
-// was faster; Tab in a name goes to the name in the next row; choices are filled when first opened.
+// was faster; after typing a name, Tab goes to the name in the next row; choices are filled when first opened.
+let naming = false; // names are being typed one after the other
+
 export function startFields() {
   document.addEventListener("htmx:configRequest", ({ detail }) => {
     const { elt, parameters } = detail;
@@ -11,6 +13,9 @@ export function startFields() {
     if (successful && requestConfig.verb === "post" && elt.matches?.("form[data-tell]")) elt.reset();
   });
   document.addEventListener("keydown", nextRow);
+  document.addEventListener("input", ({ target }) => { if (target.matches?.("input.down")) naming = true; });
+  document.addEventListener("focusin", ({ target }) => { if (!target.matches?.("input.down")) naming = false; });
+  document.addEventListener("pointerdown", () => { naming = false; });
   for (const event of ["focusin", "pointerdown"]) document.addEventListener(event, ({ target }) => fill(target), true);
   document.addEventListener("change", ({ target }) => {
     if (target.matches("[data-send]")) {
@@ -19,14 +24,16 @@ export function startFields() {
     }
     if (target.id === "list-file") readList(target);
   });
-  document.addEventListener("submit", (event) => event.preventDefault());
+  document.addEventListener("submit", (event) => { if (event.target.method !== "dialog") event.preventDefault(); });
 }
 
 function nextRow(event) {
-  if (event.key !== "Tab" || !event.target.matches?.("input.down")) return;
+  if (!event.target.matches?.("input.down")) return;
+  const by = { Tab: event.shiftKey ? -1 : 1, ArrowDown: 1, ArrowUp: -1 }[event.key];
+  if (!by || (event.key === "Tab" && !naming)) return;
   const kind = event.target.id.replace(/\d+$/, "");
   const all = [...document.querySelectorAll(`input.down[id^="${kind}"]`)];
-  const next = all[all.indexOf(event.target) + (event.shiftKey ? -1 : 1)];
+  const next = all[all.indexOf(event.target) + by];
   if (!next) return;
   event.preventDefault();
   next.focus();
@@ -34,9 +41,9 @@ function nextRow(event) {
 }
 
 function fill(target) {
-  const select = target.closest?.("select[data-sources]");
-  const from = document.getElementById("sources");
-  if (!select || !from || select.dataset.filled) return;
+  const select = target.closest?.("select[data-choices]");
+  const from = document.getElementById(select?.dataset.choices);
+  if (!from || select.dataset.filled) return;
   const chosen = select.value;
   const shown = select.selectedOptions[0]?.textContent;
   select.replaceChildren(from.content.cloneNode(true));

@@ -48,10 +48,10 @@ function press(name) {
 }
 
 function step(by) {
-  const rows = [...document.querySelectorAll("#rows .row")];
+  const rows = [...document.querySelectorAll("#rows .row:not(.row-head)")];
   if (!rows.length) return;
   row = Math.min(rows.length - 1, Math.max(0, row + by));
-  rows[row].querySelector(".arm, [data-play]")?.focus();
+  (rows[row].querySelector(".arm, [data-play], .grip") ?? rows[row]).focus();
   rows[row].scrollIntoView({ block: "nearest" });
 }
 
