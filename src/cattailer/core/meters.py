@@ -42,11 +42,14 @@ class BlockMeter:
         self.clips = np.zeros(channels, np.int64)
 
     def add(self, block: Floats) -> None:
-        """Takes a block, shape (channels, samples), at least one sample; must be finite."""
+        """Takes a block, shape (channels, samples), at least one sample. What is not finite is silence."""
         np.maximum.reduce(block, axis=1, out=self._loudest)
         np.minimum.reduce(block, axis=1, out=self._lowest)
         np.negative(self._lowest, out=self._lowest)
         np.maximum(self._loudest, self._lowest, out=self._loudest)
+        if not np.isfinite(self._loudest).all():
+            self.add(np.nan_to_num(block, nan=0.0, posinf=0.0, neginf=0.0))
+            return
         np.maximum(self._peak, self._loudest, out=self._peak)
         np.vecdot(block, block, out=self._power)
         self._squares += self._power

@@ -42,7 +42,7 @@ def set_text(desk: Desk, session_id: int, socket: int, name: str, text: str, was
     with editing(desk, session_id) as edit:
         row = edit.input(socket)
         edit.expect(row, name, was, f"The {TEXTS[name]} of socket {socket}")
-        edit.what = f"Socket {socket}: {TEXTS[name]} {f'is {text}' if text else 'cleared'}"
+        edit.what = f"{TEXTS[name].capitalize()} of socket {socket}: {text or 'cleared'}"
         setattr(row, name, text)
         if name in ("label", "source"):
             row.checked = False
