@@ -14,7 +14,7 @@ from cattailer.processes import home as homes
 from cattailer.processes import record as recording
 from cattailer.processes.postgres import Postgres
 from cattailer.processes.supervisor import Supervisor
-from cattailer.services import runs
+from cattailer.services import metering, runs
 from cattailer.services.desk import Desk
 from cattailer.store.database import Database
 
@@ -100,6 +100,33 @@ def story_files(story: Any, folder: Path) -> list[dict[str, Any]]:
         for file in story.head.files
         if file.path in ends
     ]
+
+
+@main.command()
+@click.argument("files", nargs=-1, required=True, type=click.Path(path_type=Path))
+@click.option("--json", "as_json", is_flag=True, help="Print one JSON document.")
+def meter(files: tuple[Path, ...], as_json: bool) -> None:
+    """Measure sound files: peaks, RMS, loudness, noise floor, DC, clips."""
+    found = [metering.measure_file(path) for path in files]
+    if as_json:
+        click.echo(json.dumps({"files": found}))
+        return
+    for file in found:
+        click.echo(f"{file['path']}  {file['samples'] / file['rate']:.1f} s at {file['rate']} Hz")
+        loud = [("I", "integrated_lufs"), ("max M", "max_momentary_lufs"), ("max S", "max_short_term_lufs")]
+        said = [f"{word} {_said(file[key], 'LUFS')}" for word, key in loud] + [f"LRA {_said(file['range_lu'], 'LU')}"]
+        click.echo(f"  {', '.join(said)}")
+        for number, c in enumerate(file["channels"], 1):
+            click.echo(
+                f"  channel {number}: peak {_said(c['peak_dbfs'], 'dBFS')}, "
+                f"true peak {_said(c['true_peak_dbtp'], 'dBTP')}, RMS {_said(c['rms_dbfs'], 'dBFS')}, "
+                f"floor {_said(c['noise_floor_dbfs'], 'dBFS')}, "
+                f"DC {100 * c['dc']:.3f} %, {c['clips']} clips"
+            )
+
+
+def _said(value: float | None, unit: str) -> str:
+    return "–" if value is None else f"{value:.1f} {unit}"
 
 
 @main.command()

@@ -75,4 +75,4 @@ def test_silence_stays_finite() -> None:
 def test_zones_against_the_window() -> None:
     hold = np.array([-70.0, -18.1, -18.0, -12.0, -11.9, -3.0])
     clips = np.array([0, 0, 0, 0, 0, 2])
-    assert zones(hold, clips, (-18.0, -12.0)) == ["none", "below", "in", "in", "above", "clipped"]
+    assert zones(hold, clips, [(-18.0, -12.0)] * 6) == ["none", "below", "in", "in", "above", "clipped"]

@@ -8,7 +8,7 @@ from cattailer.core.errors import Refusal
 COMMON_RATES_HZ = (44100, 48000, 88200, 96000, 176400, 192000)
 SWITCHES = {
     "phantom": "48 V", "pad": "pad", "low_cut": "low cut", "polarity": "polarity switch",
-    "instrument": "instrument switch",
+    "instrument": "instrument switch", "soft_limit": "soft limit",
 }
 """What can be switched at a socket, and its word."""
 
@@ -16,7 +16,8 @@ SWITCHES = {
 @dataclass(frozen=True)
 class Socket:
     """One input socket. ``number`` is printed on the panel; ``phantom`` is "own", "none", or the
-    name of a bank of sockets that share one 48 V switch. A pad or low cut of 0 is not there."""
+    name of a bank of sockets that share one 48 V switch. A pad or low cut of 0 is not there. Its gain is set
+    from here (``remote``) or by hand at a knob. Above ``max_input_dbu`` it overloads before the converter."""
 
     number: int
     connector: str
@@ -26,11 +27,14 @@ class Socket:
     low_cut_hz: float = 0.0
     polarity: bool = False
     instrument: bool = False
+    soft_limit: bool = False
+    remote: bool = True
+    max_input_dbu: float = 24.0
 
     def has(self, switch: str) -> bool:
         return {
             "phantom": self.phantom != "none", "pad": self.pad_db > 0, "low_cut": self.low_cut_hz > 0,
-            "polarity": self.polarity, "instrument": self.instrument,
+            "polarity": self.polarity, "instrument": self.instrument, "soft_limit": self.soft_limit,
         }[switch]
 
     def why_not(self, switch: str) -> str:
@@ -120,6 +124,10 @@ class Profile:
                 f"{gain_db:g} is outside. The gain stays as it was."
             )
         return round(gain_db / self.gain_step_db) * self.gain_step_db
+
+    def check_knob(self, gain_db: float) -> float:
+        """What a knob can be turned to, without steps."""
+        return round(min(self.gain_max_db, max(self.gain_min_db, gain_db)), 1)
 
     def settle(self, rate_hz: int, period: int, bits: int) -> tuple[int, int, int]:
         """The nearest rate, buffer and bit depth that this interface offers."""

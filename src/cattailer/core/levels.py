@@ -44,3 +44,23 @@ def noise_dbfs(
         dbu = microphone_dbu(self_noise_spl, sensitivity_mv_per_pa)
         parts.append(dbfs(dbu, gain_db, full_scale_dbu))
     return add_powers(*parts)
+
+
+def loading_loss_db(source_ohm: float, input_ohm: float) -> float:
+    """What a source loses into an input: the voltage divider of the two impedances, in dB (positive)."""
+    return -20.0 * math.log10(input_ohm / (input_ohm + source_ohm))
+
+
+def loading_corner_hz(source_henry: float, source_ohm: float, input_ohm: float) -> float:
+    """Above this a magnetic pickup's own inductance against the input takes the top away (-3 dB)."""
+    return (source_ohm + input_ohm) / (2.0 * math.pi * source_henry)
+
+
+def closeness_db(distance_m: float, hz: float) -> float:
+    """Bass build-up of a cardioid close to a small source, against the same far away.
+
+    The pressure-gradient half grows by sqrt(1 + 1/(kr)²) (Beranek, "Acoustics", ch. 5), in quadrature
+    with the pressure half.
+    """
+    kr = 2.0 * math.pi * hz * max(distance_m, 0.01) / 343.0
+    return 20.0 * math.log10(math.hypot(1.0, 0.5 / kr))

@@ -124,21 +124,22 @@ class MeterFace:
         rms = decibels_of(np.sqrt(self._power))
         return Reading(self._peak.copy(), self._hold.copy(), rms, self._max.copy(), got.clips)
 
-    def reset(self) -> None:
-        self._max[:] = SILENCE_DB
-        self._hold[:] = SILENCE_DB
+    def reset(self, rows: "slice | NDArray[np.intp]" = slice(None)) -> None:
+        self._max[rows] = SILENCE_DB
+        self._hold[rows] = SILENCE_DB
+        self._hold_left_s[rows] = 0.0
 
 
 TARGET_WINDOW_DBFS = (-18.0, -12.0)
 NO_SIGNAL_DBFS = -60.0
 
 
-def zones(hold_dbfs: NDArray[np.float64], clips: NDArray[np.int64], window: tuple[float, float]) -> list[str]:
-    """Where each held peak lies against the target window: none, below, in, above or clipped.
+def zones(hold_dbfs: NDArray[np.float64], clips: NDArray[np.int64], windows: list[tuple[float, float]]) -> list[str]:
+    """Where each held peak lies against its row's target window: none, below, in, above or clipped.
 
     Clipped stays until the count is reset.
     """
-    low, high = window
-    places = np.digitize(hold_dbfs, [NO_SIGNAL_DBFS, low, np.nextafter(high, np.inf)])
+    lows, highs = np.array(windows, np.float64).reshape(-1, 2).T
+    places = (hold_dbfs >= NO_SIGNAL_DBFS) * (1 + (hold_dbfs >= lows) + (hold_dbfs > highs))
     names = ("none", "below", "in", "above")
-    return ["clipped" if clip else names[place] for place, clip in zip(places, clips, strict=True)]
+    return ["clipped" if clip else names[place] for place, clip in zip(places.tolist(), clips.tolist(), strict=True)]

@@ -36,6 +36,7 @@ class PatchInput:
     low_cut: bool = False
     polarity: bool = False
     instrument: bool = False
+    soft_limit: bool = False
     checked: bool = False
 
     @property
@@ -53,7 +54,8 @@ class PatchInput:
 
 @dataclass(frozen=True)
 class PatchTrack:
-    """A track; ``feeds`` has one entry for mono, two for a pair. ``takes`` counts what it holds."""
+    """A track; ``feeds`` has one entry for mono, two for a pair. ``takes`` counts what it holds, ``window`` is its
+    own target window where it differs from the session's."""
 
     id: int
     name: str
@@ -65,6 +67,7 @@ class PatchTrack:
     icon: str = ""
     note: str = ""
     takes: int = 0
+    window: tuple[float, ...] = ()
 
     @property
     def key(self) -> str:
@@ -125,7 +128,7 @@ class Patch:
         """Raises KeyError or TypeError when ``data`` is no patch."""
         return cls(
             tuple(PatchInput(**i) for i in data["inputs"]),
-            tuple(PatchTrack(**{**t, "feeds": tuple(t["feeds"])}) for t in data["tracks"]),
+            tuple(_track(t) for t in data["tracks"]),
             tuple(PatchGroup(**g) for g in data["groups"]),
             tuple(PatchMix(**{**m, "outputs": tuple(m["outputs"])}) for m in data["mixes"]),
             tuple((a, b) for a, b in data["routes"]),
@@ -137,6 +140,10 @@ class Patch:
             self, inputs=tuple(replace(i, checked=False) for i in self.inputs),
             tracks=tuple(replace(t, armed=False, takes=0) for t in self.tracks),
         )
+
+
+def _track(data: dict[str, Any]) -> PatchTrack:
+    return PatchTrack(**{**data, "feeds": tuple(data["feeds"]), "window": tuple(data.get("window", ()))})
 
 
 def end_of(feed: str) -> str:

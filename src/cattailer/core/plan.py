@@ -7,6 +7,7 @@ carries its revision.
 from dataclasses import asdict, dataclass
 from typing import Any
 
+from cattailer.core.meters import TARGET_WINDOW_DBFS
 from cattailer.core.patch import SOFTWARE
 from cattailer.core.takes import Placed
 from cattailer.core.timeline import TempoMap
@@ -26,6 +27,7 @@ class TrackPlan:
     armed: bool
     fader_db: float = 0.0
     pan: float = 0.0
+    window: tuple[float, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -53,12 +55,18 @@ MOST_TAPS = 8
 
 @dataclass(frozen=True)
 class Preamps:
-    """Per input: gain in dB, 48 V, pad in dB, and whether polarity is turned."""
+    """Per input: gain in dB, 48 V, pad in dB, and what is switched in. Empty means nowhere.
+
+    ``low_cut_hz`` 0 is off; the gain of a socket that is not ``remote`` is what is noted, not what is set.
+    """
 
     gain_db: tuple[float, ...]
     phantom: tuple[bool, ...]
     pad_db: tuple[float, ...]
     polarity: tuple[bool, ...] = ()
+    low_cut_hz: tuple[float, ...] = ()
+    instrument: tuple[bool, ...] = ()
+    soft_limit: tuple[bool, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -66,7 +74,7 @@ class Plan:
     """One session as the engine runs it. ``line`` is what playback sounds, per track, in order.
 
     ``routes`` are (from, to) keys as in ``core.patch``; the first mix is what browsers listen to.
-    ``taps`` are the groups that feed tracks.
+    ``taps`` are the groups that feed tracks. ``window`` is the target window in dBFS; a track may have its own.
     """
 
     session: int
@@ -88,6 +96,7 @@ class Plan:
     mixes: tuple[MixPlan, ...] = ()
     routes: tuple[tuple[str, str], ...] = ()
     taps: tuple[int, ...] = ()
+    window: tuple[float, float] = TARGET_WINDOW_DBFS
 
     @property
     def source_channels(self) -> int:
@@ -98,6 +107,16 @@ class Plan:
         """Whether anything is fed by the pattern player."""
         first, stop = self.inputs, self.inputs + SOFTWARE_CHANNELS
         return any(first <= i < stop for t in self.tracks for i in t.inputs)
+
+    def windows(self) -> list[tuple[float, float]]:
+        """The target window by source channel: that of the first track which it feeds, else the session's."""
+        out = [self.window] * self.source_channels
+        for track in reversed(self.tracks):
+            if len(track.window) == 2:
+                for channel in track.inputs:
+                    if channel >= 0:
+                        out[channel] = (track.window[0], track.window[1])
+        return out
 
     def to_dict(self) -> dict[str, Any]:
         """Plain values, as they travel to the engine."""
@@ -111,12 +130,15 @@ class Plan:
         rest = dict(data)
         rest["tempo"] = TempoMap.from_dict(rest["rate_hz"], rest["tempo"])
         rest["preamps"] = Preamps(**{k: tuple(v) for k, v in rest["preamps"].items()})
-        rest["tracks"] = tuple(TrackPlan(**{**t, "inputs": tuple(t["inputs"])}) for t in rest["tracks"])
+        rest["tracks"] = tuple(
+            TrackPlan(**{**t, "inputs": tuple(t["inputs"]), "window": tuple(t["window"])}) for t in rest["tracks"]
+        )
         rest["line"] = tuple(Placed(**p) for p in rest["line"])
         rest["groups"] = tuple(GroupPlan(**g) for g in rest["groups"])
         rest["mixes"] = tuple(MixPlan(**{**m, "outputs": tuple(m["outputs"])}) for m in rest["mixes"])
         rest["routes"] = tuple((a, b) for a, b in rest["routes"])
         rest["taps"] = tuple(rest["taps"])
+        rest["window"] = tuple(rest["window"])
         return cls(**rest)
 
     def same_hardware(self, other: "Plan | None") -> bool:

@@ -3,6 +3,7 @@
 from dataclasses import asdict, dataclass
 from typing import Any
 
+from cattailer.core.meters import TARGET_WINDOW_DBFS
 from cattailer.core.naming import DEFAULT_PATTERN
 from cattailer.core.patch import Patch
 
@@ -17,6 +18,7 @@ class Shape:
     patch: Patch
     click: bool = False
     name_pattern: str = DEFAULT_PATTERN
+    window_dbfs: tuple[float, float] = TARGET_WINDOW_DBFS
 
     def to_dict(self) -> dict[str, Any]:
         return asdict(self)
@@ -24,4 +26,5 @@ class Shape:
     @classmethod
     def from_dict(cls, data: dict[str, Any]) -> "Shape":
         """Raises KeyError or TypeError when ``data`` is no shape."""
-        return cls(**{**data, "patch": Patch.from_dict(data["patch"])})
+        window = data.get("window_dbfs", TARGET_WINDOW_DBFS)
+        return cls(**{**data, "patch": Patch.from_dict(data["patch"]), "window_dbfs": tuple(window)})

@@ -13,6 +13,7 @@ from pathlib import Path
 from typing import Any
 
 import msgpack
+import numpy as np
 import structlog
 import zmq
 
@@ -21,12 +22,14 @@ from cattailer.core.plan import Plan
 from cattailer.engine.capture import RunWriter
 from cattailer.engine.driver import OpenDriver
 from cattailer.engine.engine import Engine
+from cattailer.engine.metering import KINDS, POINTS
 from cattailer.engine.telemetry import Telemetry
 from cattailer.media import journal
 
 log = structlog.get_logger("engine")
 DISK_PAUSE_S = 0.04
 TELL_PAUSE_S = 0.008
+MOST_SOUND = 1 << 20
 
 
 class EngineServer:
@@ -48,7 +51,7 @@ class EngineServer:
         self._known: dict[str, Callable[[dict[str, Any]], Any]] = {
             "ping": lambda _: "here", "plan": self._plan, "roll": self._roll, "stop": self._stop,
             "locate": self._locate, "capture": self._capture, "status": self._status,
-            "reset": self._reset, "room": self._room,
+            "reset": self._reset, "room": self._room, "sound": self._sound, "meters": self._meters,
         }
 
     def serve(self) -> None:
@@ -187,7 +190,8 @@ class EngineServer:
         if head["session"] != engine.plan.session:
             raise NotNow("Another session is open in the engine. Open this one first.")
         run = self._open_run(engine, arguments, {**head, "start": engine.transport.position})
-        engine.between_blocks(lambda: engine.begin_run(run))
+        samples = arguments.get("samples")
+        engine.between_blocks(lambda: engine.begin_run(run, None if samples is None else int(samples)))
         return self._status({})
 
     @staticmethod
@@ -200,10 +204,39 @@ class EngineServer:
             what = why.strerror or str(why)
             raise Refusal(f"The media folder cannot be written ({what}), so nothing was captured.", 503) from why
 
-    def _reset(self, _: dict[str, Any]) -> None:
+    def _reset(self, arguments: dict[str, Any]) -> None:
+        """Forgets held peaks and clips, of ``rows`` (source channels) if given."""
         self._need()
+        rows = arguments.get("rows")
         if self._telemetry is not None:
-            self._telemetry.reset()
+            self._telemetry.reset(None if rows is None else [int(r) for r in rows])
+
+    def _meters(self, arguments: dict[str, Any]) -> None:
+        """Chooses what is metered, for all pages."""
+        self._need()
+        kind, point = str(arguments["kind"]), str(arguments["point"])
+        if kind not in KINDS or point not in POINTS:
+            raise Refusal("The meters can not show that; nothing was changed.")
+        if self._telemetry is not None:
+            if kind != self._telemetry.rows.kind:
+                self._telemetry.rows.choose(kind)
+            self._telemetry.point = point
+
+    def _sound(self, arguments: dict[str, Any]) -> dict[str, Any]:
+        """A stretch of what came in, 32-bit float, of some source channels, ``rows``; from ring sample ``start``
+        on if it is still there, else as far back as there is. At most ``count`` samples, the newest if
+        ``start`` is None."""
+        engine = self._need()
+        rows, count = [int(r) for r in arguments["rows"]], int(arguments["count"])
+        if not rows or any(not 0 <= r < engine.plan.source_channels for r in rows) or not 0 < count <= MOST_SOUND:
+            raise Refusal("There is no such sound to be had.")
+        written = engine.ring.written
+        start = arguments.get("start")
+        first = max(engine.ring.oldest, written - count if start is None else int(start))
+        last = min(written, first + count)
+        sound = engine.ring.read(first, last, np.array(rows, np.intp)) if last > first else None
+        data = b"" if sound is None else sound.astype("<f4").tobytes()
+        return {"start": first, "count": 0 if sound is None else last - first, "rate": engine.plan.rate_hz, "pcm": data}
 
     def _room(self, arguments: dict[str, Any]) -> dict[str, Any]:
         engine = self._need()
@@ -217,7 +250,7 @@ class EngineServer:
         latency = engine.driver.latency
         return {
             "session": engine.plan.session, "revision": engine.plan.revision, "rate": engine.plan.rate_hz,
-            "state": engine.transport.state, "position": engine.transport.position,
+            "sockets": engine.plan.inputs, "state": engine.transport.state, "position": engine.transport.position,
             "run": engine.run.head.run if engine.run else None, "dropouts": engine.dropouts,
             "round_trip_samples": latency.round_trip_samples, "missing": engine.missing,
             "interface": engine.driver.status(),

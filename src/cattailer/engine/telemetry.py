@@ -9,9 +9,10 @@ import msgpack
 import numpy as np
 import zmq
 
-from cattailer.core.meters import TARGET_WINDOW_DBFS, BlockMeter, MeterFace, Reading, zones
+from cattailer.core.meters import Reading
 from cattailer.core.timeline import clock_text
 from cattailer.engine.engine import Engine
+from cattailer.engine.metering import RowMeters
 
 MIX_CHUNK_S = 0.02
 
@@ -23,9 +24,9 @@ class Telemetry:
         self._engine = engine
         self._socket = socket
         rate = engine.plan.rate_hz
-        self._meter, self._face = BlockMeter(engine.rows), MeterFace(engine.rows, rate)
+        self.rows, self._main = RowMeters(engine.rows, rate), RowMeters(2, rate)
         self._all = slice(0, engine.rows)
-        self._main_meter, self._main_face = BlockMeter(2), MeterFace(2, rate)
+        self.point = "input"
         self._metered = engine.sample
         self._mix_at = engine.mix.written
         self._chunk = int(MIX_CHUNK_S * rate)
@@ -37,9 +38,7 @@ class Telemetry:
             at, state, position, until = engine.frames.popleft()
             self._gather(until)
             if not engine.frames:
-                shown = self._face.show(self._meter.take())
-                shown_main = self._main_face.show(self._main_meter.take())
-                self._send("frame", self._frame(at, state, position, shown, shown_main))
+                self._send("frame", self._frame(at, state, position, self.rows.show(at), self._main.show(at)))
         while engine.told:
             message = engine.told.popleft()
             self._send(message["topic"], message)
@@ -50,30 +49,34 @@ class Telemetry:
         sound = self._engine.ring.read(self._metered, until, self._all)
         main = self._engine.mix.read(self._metered, until)
         if sound is not None and main is not None:
-            self._meter.add(sound)
-            self._main_meter.add(main)
+            self.rows.add(sound)
+            self._main.add(main)
         self._metered = until
 
-    def reset(self) -> None:
-        self._meter.reset_clips()
-        self._main_meter.reset_clips()
-        self._face.reset()
-        self._main_face.reset()
+    def reset(self, rows: list[int] | None = None) -> None:
+        """Forgets held peaks and clips of some rows, or of all."""
+        self.rows.reset(rows)
+        if rows is None:
+            self._main.reset(None)
 
     def _frame(self, at: float, state: str, position: int, inputs: Reading, main: Reading) -> dict[str, Any]:
         engine = self._engine
         plan = engine.plan
         where = plan.tempo.bar_beat_at(position)
         run = engine.run
-        return {
+        frame = {
             "t": at, "session": plan.session, "title": plan.title, "revision": plan.revision, "rate": plan.rate_hz,
             "state": state, "position": position, "clock": clock_text(position, plan.rate_hz),
             "bar": where.bar, "beat": where.beat, "of": where.of,
             "run": run.head.run if run else None, "captured": run.frames if run else 0,
             "dropouts": engine.dropouts, "players": engine.driver.status().get("players", {}),
-            "window": TARGET_WINDOW_DBFS, "muted": engine.muted, "sockets": plan.inputs,
-            "inputs": _meters(inputs, plan.source_channels), "main": _meters(main, 2),
+            "window": plan.window, "muted": engine.muted, "sockets": plan.inputs,
+            "kind": self.rows.kind, "point": self.point,
+            "inputs": self.rows.told(inputs, plan.windows()), "main": self._main.told(main, [plan.window] * 2),
         }
+        if self.point == "channel":
+            frame["channel"] = self.rows.after(inputs, plan)
+        return frame
 
     def _send_mix(self) -> None:
         """The main mix in chunks of 20 ms: 32-bit float, left and right interleaved."""
@@ -90,14 +93,3 @@ class Telemetry:
 
     def _send(self, topic: str, message: dict[str, Any]) -> None:
         self._socket.send_multipart([topic.encode(), msgpack.packb(message)], zmq.NOBLOCK)
-
-
-def _meters(reading: Reading, count: int) -> dict[str, Any]:
-    return {
-        "peak": np.round(reading.peak_dbfs[:count], 1).tolist(),
-        "hold": np.round(reading.hold_dbfs[:count], 1).tolist(),
-        "rms": np.round(reading.rms_dbfs[:count], 1).tolist(),
-        "max": np.round(reading.max_dbfs[:count], 1).tolist(),
-        "clips": reading.clips[:count].tolist(),
-        "zone": zones(reading.hold_dbfs[:count], reading.clips[:count], TARGET_WINDOW_DBFS),
-    }

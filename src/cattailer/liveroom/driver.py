@@ -19,6 +19,7 @@ from cattailer.liveroom.clock import Clock
 from cattailer.liveroom.converters import quantise
 from cattailer.liveroom.players import MODES
 from cattailer.liveroom.room import Room
+from cattailer.liveroom.stage import BARE_HENRY, BARE_OHM, Plugged
 
 Floats = NDArray[np.float32]
 
@@ -40,6 +41,7 @@ class LiveRoom:
         self.room.start()
         self.latency: Latency = profile.latency(period)
         self._asked: deque[Callable[[int], None]] = deque()
+        self.hums: dict[int, float | None] = {}
         self._cable_outputs = np.array([c[0] for c in cables], np.intp)
         self._cable_inputs = np.array([c[1] for c in cables], np.intp)
         self._outputs = np.zeros((profile.outputs, period), np.float32)
@@ -55,7 +57,10 @@ class LiveRoom:
 
     def command(self, name: str, arguments: dict[str, Any]) -> None:
         """The stand-in's own panel. Raises Refusal for what it does not know."""
-        known = {"ask": self._ask, "swap": self._swap, "tap": self._tap}
+        known = {
+            "ask": self._ask, "swap": self._swap, "tap": self._tap, "hum": self._hum, "loud": self._loud,
+            "turn": self._turn, "rig": self._rig,
+        }
         if name not in known:
             raise Refusal(f"The live room knows no command {name!r}.")
         known[name](arguments)
@@ -72,6 +77,38 @@ class LiveRoom:
         one, other = (self.profile.socket(int(arguments[k])).number for k in ("one", "other"))
         self._asked.append(lambda now: self.room.swap(one, other, now))
 
+    def _hum(self, arguments: dict[str, Any]) -> None:
+        socket, dbu = self.profile.socket(int(arguments["socket"])).number, arguments.get("dbu")
+        level = None if dbu is None else max(-100.0, min(20.0, float(dbu)))
+        self.hums[socket] = level
+        self._asked.append(lambda now: self.room.hum(socket, level, now))
+
+    def _loud(self, arguments: dict[str, Any]) -> None:
+        player, db = str(arguments.get("player")), float(arguments["db"])
+        if player not in self.room.players:
+            raise Refusal(f"No player here is called {player!r}.", 404)
+        if not -40.0 <= db <= 40.0:
+            raise Refusal("A player can play between 40 dB softer and 40 dB louder; nothing was changed.")
+        self._asked.append(lambda now: self.room.loud(player, db, now))
+
+    def _turn(self, arguments: dict[str, Any]) -> None:
+        socket, gain = self.profile.socket(int(arguments["socket"])), float(arguments["gain_db"])
+        if socket.remote or not socket.preamp:
+            raise Refusal(f"Socket {socket.number} has no knob to turn; set its gain in its row.")
+        gain = self.profile.check_gain(gain)
+        self._asked.append(lambda now: self.room.turn(socket.number, gain, now))
+
+    def _rig(self, arguments: dict[str, Any]) -> None:
+        """The screen before a microphone, or the DI behind a pickup."""
+        name, what, on = str(arguments.get("name")), str(arguments.get("what")), bool(arguments.get("on"))
+        if name not in {plug.name for plug in self.room.plugged.values()}:
+            raise Refusal(f"Nothing here is called {name!r}.", 404)
+        bare = {"source_ohm": BARE_OHM, "source_henry": BARE_HENRY}
+        changes: dict[str, Any] = {"screen": on} if what == "screen" else (
+            {"source_ohm": Plugged.source_ohm, "source_henry": Plugged.source_henry} if on else bare
+        )
+        self._asked.append(lambda now: self.room.rig(name, now, **changes))
+
     def _tap(self, arguments: dict[str, Any]) -> None:
         name = str(arguments.get("name"))
         if name not in {plug.name for plug in self.room.plugged.values()}:
@@ -82,6 +119,10 @@ class LiveRoom:
         return {
             "players": {name: p.mode for name, p in self.room.players.items()},
             "plugged": {str(s): plug.name for s, plug in sorted(self.room.plugged.items())},
+            "loud": {name: p.loud_db for name, p in self.room.players.items()},
+            "hums": {str(s): dbu for s, dbu in self.hums.items() if dbu is not None},
+            "knobs": {str(s): gain for s, gain in self.room.knobs.items()},
+            "bare": [p.name for p in self.room.plugged.values() if p.source_henry or not p.screen],
         }
 
     def run(self, process: Any, going: Callable[[], bool]) -> None:

@@ -53,6 +53,7 @@ class Player:
     def __init__(self, name: str, rows: tuple[tuple[int, str], ...], rate_hz: int, tempo: TempoMap) -> None:
         self.name = name
         self.mode = "follow"
+        self.loud_db = 0.0
         self._rows = rows
         self._rate = rate_hz
         self._notes = tune.parts()[name]
@@ -101,7 +102,7 @@ class Player:
     ) -> None:
         """Adds the notes of one stretch whose nominal start lies in [first, last)."""
         length = self._laps[stretch.loop_quarters]
-        gain = amplitude(stretch.gain_db)
+        gain = amplitude(stretch.gain_db + self.loud_db)
         zero = stretch.since - stretch.position
         for lap in range((first - zero) // length, (last - 1 - zero) // length + 1):
             base = zero + lap * length
@@ -133,7 +134,8 @@ class Player:
 
     def _make_note(self, instrument: str, pitch: float, tenths: int) -> Floats:
         hz = 440.0 * 2.0 ** ((pitch - 69.0) / 12.0)
-        seed = [int(pitch * 16), tenths, sum(map(ord, instrument))]
+        # One string, whoever hears it: a pickup and a microphone differ in colour, not in the note.
+        seed = [int(pitch * 16), tenths, sum(map(ord, self.name))]
         return instruments.BY_NAME[instrument](self._rate, hz, tenths / 10.0, np.random.default_rng(seed))
 
 

@@ -5,6 +5,7 @@ is rendered ahead is thrown away from the moment on at which a player or the tim
 """
 
 from concurrent.futures import ThreadPoolExecutor
+from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -28,7 +29,7 @@ _KNOCK_SPL = 94.0
 
 class Room:
     def __init__(self, profile: Profile, rate_hz: int, tempo: TempoMap, seed: int = 1) -> None:
-        self._converters = Converters(profile)
+        self._converters = Converters(profile, rate_hz)
         self._barn = Barn(rate_hz)
         self._seed = seed
         self._rolling = False
@@ -41,6 +42,9 @@ class Room:
         self._preamps: Preamps | None = None
         self._taps: list[tuple[int, str]] = []
         self._knocks = _knocks(rate_hz)
+        self._hums: dict[int, float] = {}
+        self._mains_period = rate_hz // 50
+        self._mains = _mains(rate_hz)
         self._count = len(stage.SOURCES)
         # The barn's tail stands below the sources, as one more of them.
         self._table = np.zeros((self._count + 1, _SIZE), np.float32)
@@ -71,8 +75,9 @@ class Room:
         paths = stage.paths(self.plugged, self._profile.inputs, self._rate)
         self._pressure = paths.source_pressure
         rows = np.flatnonzero(paths.gain.any(axis=1)).tolist()
+        humming = max(self._hums, default=0)
         self._heard = [(row, *_arrivals(paths, row)) for row in rows]
-        self._volts = np.zeros((max(rows, default=-1) + 1, PARTITION + 112), np.float32)
+        self._volts = np.zeros((max(max(rows, default=-1) + 1, humming), PARTITION + 112), np.float32)
         self._deaf = [row for row in range(len(self._volts)) if row not in rows]
 
     def set_preamps(self, preamps: Preamps, now: int) -> None:
@@ -85,6 +90,38 @@ class Room:
         turned = {one: other, other: one}
         self.plugged = {turned.get(socket, socket): plug for socket, plug in self.plugged.items()}
         self._plug()
+        self._set_again(now)
+
+    def hum(self, socket: int, dbu: float | None, now: int) -> None:
+        """Mains hum at a socket, as a bad cable brings it; None takes it away."""
+        if dbu is None:
+            self._hums.pop(socket, None)
+        else:
+            self._hums[socket] = dbu
+        self._plug()
+        self._forget(now)
+
+    def loud(self, player: str, db: float, now: int) -> None:
+        """A player plays so much louder (or softer) than they would, from now on."""
+        self.players[player].loud_db = db
+        self._forget(now)
+
+    def turn(self, socket: int, gain_db: float, now: int) -> None:
+        """A hand turns the knob of a preamp that cannot be set from elsewhere."""
+        self._converters.knobs[socket] = gain_db
+        self._set_again(now)
+
+    def rig(self, name: str, now: int, **changes: object) -> None:
+        """Something about a microphone or pickup changes: its screen, or its DI."""
+        self.plugged = {s: replace(p, **changes) if p.name == name else p for s, p in self.plugged.items()}  # type: ignore[arg-type]
+        self._plug()
+        self._set_again(now)
+
+    @property
+    def knobs(self) -> dict[int, float]:
+        return dict(self._converters.knobs)
+
+    def _set_again(self, now: int) -> None:
         if self._preamps is not None:
             self._converters.set_preamps(self._preamps, self.plugged)
         self._forget(now)
@@ -123,6 +160,10 @@ class Room:
         self._forget(since)
 
     def _forget(self, since: int) -> None:
+        if since < self._done and self._converters.filters:
+            # Filters remember, so rendering goes back to where their state was kept.
+            since = since // PARTITION * PARTITION
+            self._converters.go_back(since)
         self._done = min(self._done, since)
 
     def read(self, start: int, stop: int) -> Floats:
@@ -155,6 +196,9 @@ class Room:
                 self._arriving[n, :count] = self._table[source, a - delay : b - delay]
             np.matmul(gains, self._arriving[: len(heard), :count], out=volts[row])
         self._add_taps(volts, start, stop)
+        for socket, dbu in self._hums.items():
+            at = start % self._mains_period
+            volts[socket - 1] += self._mains[at : at + count] * np.float32(amplitude(dbu))
         self._converters.words(volts, start, self._words[:, a:b])
         self._done = stop
 
@@ -170,10 +214,17 @@ class Room:
 
     def _shift(self, start: int) -> None:
         """Makes room at the end; keeps what delays and the caller may still reach back to."""
-        low = min(start, self._now) - _PAST - self._base
+        low = min(start, self._now // PARTITION * PARTITION) - _PAST - self._base
         for table in (self._table, self._words):
             table[:, : _SIZE - low] = table[:, low:].copy()
         self._base += low
+
+
+def _mains(rate_hz: int) -> Floats:
+    """Hum at 50 Hz with its harmonics, RMS of a sine of peak 1; long enough for a render and a period."""
+    t = np.arange(PARTITION + 112 + rate_hz // 50) / (rate_hz // 50)
+    wave = sum(a * np.sin(2 * np.pi * k * t) for k, a in ((1, 1.0), (2, 0.35), (3, 0.6), (5, 0.3), (7, 0.15)))
+    return np.asarray(wave / np.sqrt(2 * np.mean(np.square(wave))), np.float32)
 
 
 def _knocks(rate_hz: int) -> Floats:

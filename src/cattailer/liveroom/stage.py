@@ -30,12 +30,14 @@ class Microphone:
     self_noise_spl: float
     pattern: float
     needs_48v: bool
+    max_spl: float = 136.0
 
 
 @dataclass(frozen=True)
 class Plugged:
     """A microphone at (x, y) that looks at a player, or a pickup (no position). ``socket`` is where
-    its cable goes at first; later that is the room's to say."""
+    its cable goes at first; later that is the room's to say. A close microphone without its ``screen``
+    catches breath."""
 
     socket: int
     name: str
@@ -45,6 +47,9 @@ class Plugged:
     looks_at: str = ""
     pickup: str = ""
     pickup_dbu: float = -20.0
+    source_ohm: float = 150.0
+    source_henry: float = 0.0
+    screen: bool = True
 
 
 SMALL_CONDENSER = Microphone("small condenser", 12.0, 15.0, 0.5, True)
@@ -74,8 +79,12 @@ PLUGGED = (
     Plugged(9, "room, left", ROUND_CONDENSER, -0.3, -1.3, "cello"),
     Plugged(10, "room, right", ROUND_CONDENSER, 0.3, -1.3, "cello"),
 )
-SOURCES = (*(seat.player for seat in SEATS), "cello-pickup")
-"""Rows of the source table: the players, then what a pickup hears of one of them."""
+SOURCES = (*(seat.player for seat in SEATS), "cello-pickup", "narrator-breath")
+"""Rows of the source table: the players, then what only a pickup or a close microphone hears of them."""
+
+BREATH_M = 0.35
+BARE_OHM, BARE_HENRY = 8_000.0, 3.0
+"""A pickup whose DI was taken away."""
 
 DIFFUSE_METRES = 5.5
 """Beyond this distance a source's direct sound is weaker than the barn's answer to it."""
@@ -118,8 +127,10 @@ def paths(plugged: dict[int, Plugged], inputs: int, rate_hz: int) -> Paths:
             dbu = microphone_dbu(spl_at(distance, seat.peak_spl), mic.sensitivity_mv_per_pa)
             gain[row, column] = amplitude(dbu) * max(hears, 0.05)
             delay[row, column] = air_delay_samples(distance, rate_hz)
+            if f"{seat.player}-breath" in SOURCES and distance < BREATH_M and not plug.screen:
+                gain[row, SOURCES.index(f"{seat.player}-breath")] = gain[row, column] * BREATH_M / distance
         reach = microphone_dbu(spl_at(DIFFUSE_METRES, 94.0), mic.sensitivity_mv_per_pa)
         spread = math.sqrt(mic.pattern**2 + (1.0 - mic.pattern) ** 2 / 3.0)
         diffuse[row] = amplitude(reach) * spread
-    pressure = [amplitude(seat.peak_spl - 94.0) for seat in SEATS] + [0.0]
+    pressure = [amplitude(seat.peak_spl - 94.0) for seat in SEATS] + [0.0] * (len(SOURCES) - len(SEATS))
     return Paths(gain, delay, diffuse, np.array(pressure, np.float32))

@@ -16,13 +16,16 @@ SUFFIX = ".journal.jsonl"
 
 @dataclass(frozen=True)
 class RunFile:
-    """A file of a run: its track, and the inputs (from 0) that feed its channels."""
+    """A file of a run: its track, and the inputs (from 0) that feed its channels. ``source`` is who plays there,
+    ``gain_db`` the preamp's gain less its pad, where there is one."""
 
     track: int
     name: str
     path: str
     channels: int
     inputs: tuple[int, ...]
+    source: str = ""
+    gain_db: float | None = None
 
 
 @dataclass(frozen=True)
@@ -38,6 +41,7 @@ class RunHead:
     start: int
     began_at: str
     files: tuple[RunFile, ...]
+    note: str = ""
 
 
 @dataclass(frozen=True)

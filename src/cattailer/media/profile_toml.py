@@ -38,13 +38,17 @@ class SocketsTable(_Strict):
     low_cut_hz: Annotated[float, Field(ge=0, le=400)] = 0.0
     polarity: bool = False
     instrument: bool = False
+    soft_limit: bool = False
+    remote: bool = True
+    max_input_dbu: Annotated[float, Field(ge=-40, le=60)] = 24.0
 
     @model_validator(mode="after")
     def _sound(self) -> "SocketsTable":
         if self.numbers[0] > self.numbers[1]:
             raise ValueError("numbers must be the first and the last socket")
-        if not self.preamp and (self.phantom != "none" or self.pad_db or self.low_cut_hz or self.instrument):
-            raise ValueError("sockets without a preamp cannot have phantom, pad_db, low_cut_hz or instrument")
+        switches = self.phantom != "none" or self.pad_db or self.low_cut_hz or self.instrument or self.soft_limit
+        if not self.preamp and switches:
+            raise ValueError("sockets without a preamp cannot have phantom, pad_db, low_cut_hz, instrument, soft_limit")
         return self
 
 

@@ -17,6 +17,7 @@ _CURES: dict[str, Callable[[Desk, int, Given], object]] = {
     "track_from": lambda d, s, a: tracks.add_tracks(d, s, tracks.Wanted(feed=a["feed"])),
     "route": lambda d, s, a: routes.set_route(d, s, a["start"], a["target"], a["on"] == "true"),
     "outputs": lambda d, s, a: routes.set_outputs(d, s, int(a["mix"]), int(a["first"])),
+    "gain": lambda d, s, a: inputs.set_gain(d, s, int(a["socket"]), float(a["gain_db"])),
     "accept": lambda d, s, a: routes.accept(d, s, a["key"]),
 }
 

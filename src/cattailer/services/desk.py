@@ -15,6 +15,8 @@ from cattailer.store.database import Database
 
 if TYPE_CHECKING:
     from cattailer.services.linecheck import LiveWalk
+    from cattailer.services.listening import Ears
+    from cattailer.services.livelevels import LiveLevels
 
 log = structlog.get_logger("services")
 
@@ -23,7 +25,8 @@ log = structlog.get_logger("services")
 class Desk:
     """The database, the engine, the media folder, and the folder of people's own interface profiles.
 
-    ``walks`` are the line checks that are under way, by session.
+    ``walks`` are the line checks that are under way, by session; ``ears`` hears the rows of the open session for
+    those who asked, ``levels`` is what was heard for the Levels stage, by session.
     """
 
     database: Database
@@ -32,6 +35,8 @@ class Desk:
     telemetry: str = ""
     profiles_folder: Path | None = None
     walks: "dict[int, LiveWalk]" = field(default_factory=dict)
+    ears: "Ears | None" = None
+    levels: "dict[int, LiveLevels]" = field(default_factory=dict)
     _read: tuple[object, dict[str, Profile], dict[str, str]] | None = field(default=None, init=False)
 
     @classmethod

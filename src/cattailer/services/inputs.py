@@ -59,14 +59,14 @@ def set_pickup(desk: Desk, session_id: int, socket: int, pickup: str, was: str |
 
 
 def switch(desk: Desk, session_id: int, socket: int, what: str, on: bool, sure: bool = False) -> None:
-    """48 V, pad, low cut, polarity or instrument switch of a socket.
+    """48 V, pad, low cut, polarity, instrument switch or soft limit of a socket.
 
     48 V that is shared goes on or off for its whole bank. Raises Refusal for what the socket lacks,
     NotNow for 48 V while a capture runs, and Sure when what is plugged could suffer.
     """
     if what not in SWITCHES:
         raise Refusal("There is no such switch; nothing was changed.")
-    if what in ("phantom", "pad", "instrument"):
+    if what in ("phantom", "pad", "instrument", "soft_limit"):
         desk.forbid_while_capturing(session_id, SWITCHES[what])
     with editing(desk, session_id) as edit:
         profile = desk.profile(edit.session.interface)

@@ -246,5 +246,5 @@ def _switches(profile: Profile, row: PatchInput) -> tuple[SwitchView, ...]:
             key, word.replace(" switch", ""), SHORT[key], bool(getattr(row, key)),
             profile.socket(row.socket).why_not(key), shared if key == "phantom" else "",
         )
-        for key, word in SWITCHES.items()
+        for key, word in SWITCHES.items() if key in SHORT
     )

@@ -30,7 +30,10 @@ def patch_of(session: Session) -> Patch:
     return Patch(
         tuple(_input(row) for row in session.inputs),
         tuple(
-            PatchTrack(t.id, t.name, tuple(t.feeds), t.armed, t.fader_db, t.pan, t.colour, t.icon, t.note, len(t.takes))
+            PatchTrack(
+                t.id, t.name, tuple(t.feeds), t.armed, t.fader_db, t.pan, t.colour, t.icon, t.note, len(t.takes),
+                tuple(t.window_dbfs),
+            )
             for t in session.tracks
         ),
         tuple(PatchGroup(g.id, g.name, g.fader_db) for g in session.groups),
@@ -81,6 +84,9 @@ def preamps_of(patch: Patch, profile: Profile) -> Preamps:
         tuple(i.phantom and s.has("phantom") for s, i in here),
         tuple(s.pad_db if i.pad else 0.0 for s, i in here),
         tuple(i.polarity and s.polarity for s, i in here),
+        tuple(s.low_cut_hz if i.low_cut else 0.0 for s, i in here),
+        tuple(i.instrument and s.instrument for s, i in here),
+        tuple(i.soft_limit and s.soft_limit for s, i in here),
     )
 
 
@@ -89,7 +95,9 @@ def compile_plan(desk: Desk, session: Session) -> Plan:
     profile, patch = desk.profile_or_blank(session.interface), patch_of(session)
     taps = taps_of(patch)
     tracks = tuple(
-        TrackPlan(t.id, t.name, tuple(source_channel(f, profile, taps) for f in t.feeds), t.armed, t.fader_db, t.pan)
+        TrackPlan(
+            t.id, t.name, tuple(source_channel(f, profile, taps) for f in t.feeds), t.armed, t.fader_db, t.pan, t.window
+        )
         for t in patch.tracks
     )
     line = [piece for track in session.tracks for piece in topmost(take_spans(desk, session, track))]
@@ -101,5 +109,5 @@ def compile_plan(desk: Desk, session: Session) -> Plan:
         session.id, session.title, session.revision, session.interface, session.rate_hz, session.period,
         session.bits, profile.inputs, profile.outputs, preamps_of(patch, profile), tracks, tuple(line),
         tempo_of(session), session.click, groups=tuple(GroupPlan(g.id, g.name, g.fader_db) for g in patch.groups),
-        mixes=tuple(mixes), routes=patch.routes, taps=taps,
+        mixes=tuple(mixes), routes=patch.routes, taps=taps, window=(session.window_dbfs[0], session.window_dbfs[1]),
     )

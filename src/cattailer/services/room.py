@@ -1,5 +1,7 @@
 """The stand-in's players, and the meters."""
 
+from dataclasses import dataclass
+
 from cattailer.services.desk import Desk
 
 
@@ -34,6 +36,58 @@ def swap_cables(desk: Desk, one: int, other: int) -> None:
     desk.engine.ask("room", name="swap", arguments={"one": one, "other": other})
 
 
-def reset_meters(desk: Desk) -> None:
-    """Forgets held peaks and clip counts."""
-    desk.engine.ask("reset")
+def reset_meters(desk: Desk, rows: list[int] | None = None) -> None:
+    """Forgets held peaks and clip counts, of some source channels or of all."""
+    desk.engine.ask("reset", rows=rows)
+
+
+def choose_meters(desk: Desk, kind: str, point: str) -> None:
+    """What all pages meter: sample peak, true peak, VU or loudness; at the input or after the channel."""
+    desk.engine.ask("meters", kind=kind, point=point)
+
+
+@dataclass(frozen=True)
+class PlayerView:
+    name: str
+    mode: str
+    loud_db: float
+
+
+@dataclass(frozen=True)
+class RoomView:
+    """The stand-in's panel. ``hums`` and ``knobs`` are by socket, ``bare`` names what lost its screen or DI."""
+
+    players: list[PlayerView]
+    plugged: dict[int, str]
+    hums: dict[int, float]
+    knobs: dict[int, float]
+    bare: list[str]
+
+
+def view(desk: Desk) -> RoomView:
+    found = desk.engine_state().get("interface", {})
+    loud = found.get("loud", {})
+    return RoomView(
+        [PlayerView(name, mode, float(loud.get(name, 0.0))) for name, mode in found.get("players", {}).items()],
+        plugged(desk), {int(s): v for s, v in found.get("hums", {}).items()},
+        {int(s): v for s, v in found.get("knobs", {}).items()}, list(found.get("bare", [])),
+    )
+
+
+def play_louder(desk: Desk, player: str, db: float) -> None:
+    desk.engine.ask("room", name="loud", arguments={"player": player, "db": db})
+
+
+def hum(desk: Desk, socket: int, dbu: float | None) -> None:
+    """Mains hum at a socket, as a bad cable brings it; None takes it away."""
+    desk.engine.ask("room", name="hum", arguments={"socket": socket, "dbu": dbu})
+
+
+def turn_knob(desk: Desk, socket: int, gain_db: float) -> None:
+    """The stand-in's own hand at a knob."""
+    desk.engine.ask("room", name="turn", arguments={"socket": socket, "gain_db": gain_db})
+
+
+def rig(desk: Desk, name: str, what: str, on: bool) -> None:
+    """Puts a screen before a microphone or a DI behind a pickup, or takes it away."""
+    desk.engine.ask("room", name="rig", arguments={"name": name, "what": what, "on": on})

@@ -57,7 +57,7 @@ def _enter(desk: Desk, story: journal.RunStory) -> bool:
         root = desk.media / session.folder
         run = Run(
             uuid=head.run, session_id=session.id, number=head.number, start=head.start, samples=story.samples,
-            rate_hz=head.rate_hz, began_at=datetime.fromisoformat(head.began_at), message=story.message,
+            rate_hz=head.rate_hz, began_at=datetime.fromisoformat(head.began_at), message=story.message, note=head.note,
             recovered=story.recovered, dropouts=[[d.offset, d.samples] for d in story.dropouts],
         )
         db.add(run)
@@ -75,10 +75,11 @@ def _enter(desk: Desk, story: journal.RunStory) -> bool:
             last = db.scalar(select(func.max(Take.number)).where(Take.track_id == track.id)) or 0
             db.add(Take(
                 track=track, run=run, media=media, number=last + 1, start=head.start, samples=info.frames,
-                peak_dbfs=end.peak_dbfs, clips=end.clips,
+                peak_dbfs=end.peak_dbfs, clips=end.clips, source=file.source, gain_db=file.gain_db,
             ))
             db.flush()
-        what = f"Run {head.number} {'recovered' if story.recovered else 'captured'}"
+        name = f"Run {head.number}{f' ({head.note})' if head.note else ''}"
+        what = f"{name} {'recovered' if story.recovered else 'captured'}"
         enter(db, session, what, "fixed", {}, {"run": head.run})
         db.flush()
         db.expire_all()

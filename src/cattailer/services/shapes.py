@@ -16,7 +16,7 @@ def shape_of(session: Session) -> Shape:
     """The session without its takes."""
     return Shape(
         session.interface, session.rate_hz, session.period, session.bits, session.tempo, patch_of(session).bare(),
-        session.click, session.name_pattern,
+        session.click, session.name_pattern, (session.window_dbfs[0], session.window_dbfs[1]),
     )
 
 
@@ -28,7 +28,7 @@ def build(desk: Desk, db: orm.Session, title: str, shape: Shape, code: str = "")
     session = Session(
         title=title, folder=f"new-{id(object())}-{title}", interface=shape.interface, rate_hz=shape.rate_hz,
         period=shape.period, bits=shape.bits, tempo=shape.tempo, click=shape.click, code=code,
-        name_pattern=shape.name_pattern,
+        name_pattern=shape.name_pattern, window_dbfs=list(shape.window_dbfs),
         inputs=[
             Input(socket=n, **({k: v for k, v in asdict(rows[n]).items() if k in INPUT_FIELDS} if n in rows else {}))
             for n in sorted({*range(1, count + 1), *rows})
@@ -47,7 +47,7 @@ def build(desk: Desk, db: orm.Session, title: str, shape: Shape, code: str = "")
         feeds = [f.replace(end_of(f), new[end_of(f)]) if end_of(f) in new else f for f in t.feeds]
         track = Track(
             place=place, name=t.name, feeds=feeds, fader_db=t.fader_db, pan=t.pan, colour=t.colour, icon=t.icon,
-            note=t.note,
+            note=t.note, window_dbfs=list(t.window),
         )
         session.tracks.append(track)
         db.flush()

@@ -17,7 +17,7 @@ from cattailer.services.editing import get_session
 from cattailer.services.planning import patch_of, source_channel, taps_of, tempo_of
 from cattailer.services.sessions import disk_minutes_left
 from cattailer.services.transport import time_left_text
-from cattailer.store.models import Run, Session, Take, Track
+from cattailer.store.models import Check, Run, Session, Take, Track
 
 WINDOW_BARS = 16
 
@@ -124,12 +124,23 @@ def describe(desk: Desk, session: Session, state: dict[str, Any]) -> Sheet:
         f"{profile.gain_min_db:+g} to {profile.gain_max_db:+g} dB",
         {
             "patch": ready.stage_mark(patch_findings, bool(patch.tracks)),
+            "levels": _levels_mark(desk, session),
             "capture": ready.stage_mark(findings, bool(runs)),
             "takes": "look" if any(r.dropouts or r.message for r in runs[:1]) else
             ("settled" if any(r.takes for r in rows) else "untouched"),
         },
         patch_findings,
     )
+
+
+def _levels_mark(desk: Desk, session: Session) -> str:
+    """Something is wrong, a check was made, or nothing was done there yet."""
+    mine = desk.levels.get(session.id)
+    if mine is not None and mine.findings:
+        return "look"
+    db = orm.object_session(session)
+    checked = db is not None and db.scalar(select(Check.id).where(Check.session_id == session.id).limit(1)) is not None
+    return "settled" if checked else "untouched"
 
 
 @dataclass(frozen=True)

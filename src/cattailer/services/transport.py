@@ -10,8 +10,10 @@ from sqlalchemy import func, select
 from sqlalchemy.exc import OperationalError
 
 from cattailer.core.errors import NotNow
+from cattailer.core.gainadvice import net_gain_db, source_key
+from cattailer.core.interface import Profile
 from cattailer.core.naming import distinct, file_stem
-from cattailer.core.patch import in_words
+from cattailer.core.patch import Patch, in_words, socket_of
 from cattailer.services import runs
 from cattailer.services.desk import Desk, log
 from cattailer.services.editing import get_session
@@ -55,15 +57,17 @@ def move_bars(desk: Desk, session_id: int, bars: int) -> dict[str, Any]:
     return locate(desk, session_id, max(0, tempo.sample_of(max(1, bar + bars))))
 
 
-def capture(desk: Desk, session_id: int) -> dict[str, Any]:
-    """Captures the armed tracks from where the timeline stands.
+def capture(
+    desk: Desk, session_id: int, track_ids: list[int] | None = None, samples: int | None = None, note: str = ""
+) -> dict[str, Any]:
+    """Captures the armed tracks, or those given, from where the timeline stands, for ``samples`` if given.
 
     Raises NotNow when none is armed or the disk is too full, and what the engine refuses.
     """
     open_session(desk, session_id)
     with desk.database.transaction() as db:
         session = get_session(db, session_id)
-        armed = [t for t in session.tracks if t.armed]
+        armed = [t for t in session.tracks if (t.armed if track_ids is None else t.id in track_ids)]
         if not armed:
             raise NotNow("No track is armed, so there is nothing to capture. Arm at least one (X arms the row).")
         channels = sum(len(t.feeds) for t in armed)
@@ -71,8 +75,9 @@ def capture(desk: Desk, session_id: int) -> dict[str, Any]:
             raise NotNow("The disk has less than half a minute left for these tracks. Free some space first.")
         number = 1 + max(db.scalar(select(func.max(Run.number)).where(Run.session_id == session_id)) or 0,
                          _last_on_disk(desk, session))
-        head, folder, stem = _head(desk, session, number)
-    return dict(desk.engine.ask("capture", head=head, folder=str(folder), stem=stem))
+        head, folder, stem = _head(desk, session, number, [t.id for t in armed])
+        head["note"] = note
+    return dict(desk.engine.ask("capture", head=head, folder=str(folder), stem=stem, samples=samples))
 
 
 def _last_on_disk(desk: Desk, session: Session) -> int:
@@ -81,11 +86,11 @@ def _last_on_disk(desk: Desk, session: Session) -> int:
     return max(taken, default=0)
 
 
-def _head(desk: Desk, session: Session, number: int) -> tuple[dict[str, Any], Path, str]:
+def _head(desk: Desk, session: Session, number: int, chosen: list[int]) -> tuple[dict[str, Any], Path, str]:
     now = datetime.now().astimezone()
-    plan, patch = compile_plan(desk, session), patch_of(session)
+    plan, patch, profile = compile_plan(desk, session), patch_of(session), desk.profile_or_blank(session.interface)
     feeds = {t.id: in_words(t.feeds, {g.id: g.name for g in patch.groups}) for t in patch.tracks}
-    armed = [t for t in plan.tracks if t.armed]
+    armed = [t for t in plan.tracks if t.id in chosen]
     tokens = {
         "session": session.title, "code": session.code or session.title, "run": f"{number:02}",
         "date": now.date().isoformat(),
@@ -96,12 +101,22 @@ def _head(desk: Desk, session: Session, number: int) -> tuple[dict[str, Any], Pa
         "rate_hz": session.rate_hz, "bits": session.bits, "start": 0,
         "began_at": now.isoformat(timespec="seconds"),
         "files": [
-            {"track": t.id, "name": t.name, "path": f"{stem}.wav", "channels": len(t.inputs), "inputs": list(t.inputs)}
+            {
+                "track": t.id, "name": t.name, "path": f"{stem}.wav", "channels": len(t.inputs),
+                "inputs": list(t.inputs), **_played(patch, profile, t.id),
+            }
             for t, stem in zip(armed, stems, strict=True)
         ],
     }
     folder = desk.media / session.folder / f"run-{number:03}"
     return head, folder, f"run-{number:03}"
+
+
+def _played(patch: Patch, profile: Profile, track_id: int) -> dict[str, Any]:
+    """Who plays on a track, and through how much gain: what sound checks are later compared with."""
+    feeds = next((t.feeds for t in patch.tracks if t.id == track_id), ())
+    row = next((r for f in feeds if (n := socket_of(f)) and n <= profile.inputs and (r := patch.input(n))), None)
+    return {"source": source_key(row), "gain_db": net_gain_db(row, profile)} if row else {}
 
 
 def time_left_text(minutes: float) -> str:

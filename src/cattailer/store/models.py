@@ -6,7 +6,7 @@ from typing import Any
 from sqlalchemy import BigInteger, ForeignKey, MetaData, UniqueConstraint
 from sqlalchemy.dialects.postgresql import ARRAY, JSONB
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
-from sqlalchemy.types import DateTime, Integer, Text
+from sqlalchemy.types import DateTime, Float, Integer, Text
 
 from cattailer.core.naming import DEFAULT_PATTERN
 
@@ -42,6 +42,8 @@ class Session(Base):
     away_inputs: Mapped[list[int]] = mapped_column(ARRAY(Integer), default=list)
     away_outputs: Mapped[list[int]] = mapped_column(ARRAY(Integer), default=list)
     accepted: Mapped[list[str]] = mapped_column(ARRAY(Text), default=list)
+    window_dbfs: Mapped[list[float]] = mapped_column(ARRAY(Float), default=lambda: [-18.0, -12.0])
+    reference_hz: Mapped[float] = mapped_column(default=440.0)
     revision: Mapped[int] = mapped_column(default=1)
     created_at: Mapped[datetime] = mapped_column(default=_now)
     opened_at: Mapped[datetime | None]
@@ -74,6 +76,7 @@ class Input(Base):
     low_cut: Mapped[bool] = mapped_column(default=False)
     polarity: Mapped[bool] = mapped_column(default=False)
     instrument: Mapped[bool] = mapped_column(default=False)
+    soft_limit: Mapped[bool] = mapped_column(default=False)
     checked: Mapped[bool] = mapped_column(default=False)
 
 
@@ -93,6 +96,7 @@ class Track(Base):
     colour: Mapped[str] = mapped_column(default="")
     icon: Mapped[str] = mapped_column(default="")
     note: Mapped[str] = mapped_column(default="")
+    window_dbfs: Mapped[list[float]] = mapped_column(ARRAY(Float), default=list)
 
     takes: Mapped[list["Take"]] = relationship(
         order_by="Take.number", cascade="all, delete-orphan", back_populates="track", lazy="selectin"
@@ -170,6 +174,7 @@ class Run(Base):
     rate_hz: Mapped[int]
     began_at: Mapped[datetime]
     message: Mapped[str] = mapped_column(default="")
+    note: Mapped[str] = mapped_column(default="")
     recovered: Mapped[bool] = mapped_column(default=False)
     dropouts: Mapped[list[Any]]
 
@@ -192,7 +197,7 @@ class Media(Base):
 
 
 class Take(Base):
-    """What one track got in one run."""
+    """What one track got in one run. ``source`` is who played, ``gain_db`` the preamp's gain less its pad."""
 
     __tablename__ = "takes"
 
@@ -205,10 +210,25 @@ class Take(Base):
     samples: Mapped[int] = mapped_column(BigInteger)
     peak_dbfs: Mapped[float]
     clips: Mapped[int]
+    source: Mapped[str] = mapped_column(default="")
+    gain_db: Mapped[float | None]
 
     track: Mapped[Track] = relationship(back_populates="takes")
     run: Mapped[Run] = relationship(back_populates="takes")
     media: Mapped[Media] = relationship(lazy="joined", innerjoin=True)
+
+
+class Check(Base):
+    """A sound check, or a measurement of noise: what each row gave, by socket, and how it was set then."""
+
+    __tablename__ = "checks"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    session_id: Mapped[int] = mapped_column(ForeignKey("sessions.id", ondelete="CASCADE"), index=True)
+    at: Mapped[datetime] = mapped_column(default=_now)
+    phase: Mapped[str]
+    seconds: Mapped[float]
+    rows: Mapped[list[Any]]
 
 
 class History(Base):

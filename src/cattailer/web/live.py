@@ -1,8 +1,8 @@
 """One WebSocket for each page: telemetry out, wishes in.
 
-Out: JSON texts with a ``topic`` (frame, wave, event, revision, check, problem, and elsewhere when the
-engine runs another session) and binary main-mix sound
-(32-bit float, stereo). In: ``{"listen": true}`` or false.
+Out: JSON texts with a ``topic`` (frame, wave, event, revision, check, levels, tuner, problem, and elsewhere
+when the engine runs another session) and binary main-mix sound (32-bit float, stereo). In: ``listen``
+to the main mix or not, ``tune`` the row of a socket (0: none), ``levels`` while that stage is open.
 """
 
 import json
@@ -11,15 +11,16 @@ from typing import Any
 
 from flask import Flask
 from flask_sock import Sock
-from pydantic import BaseModel, ConfigDict, ValidationError
+from pydantic import BaseModel, ConfigDict, Field, ValidationError
 from simple_websocket import ConnectionClosed, Server
 
 from cattailer.core.errors import Refusal
 from cattailer.engine.client import Listener
-from cattailer.services import linecheck, sheet
+from cattailer.services import levelwatch, linecheck, livelevels, sheet, tuning
 from cattailer.services.desk import Desk
 
 WAIT_MS = 20
+TUNE_S = 0.12
 UNKNOWN_WISH = "The page asked for something that is not known here. Reload it."
 
 
@@ -27,7 +28,9 @@ class Wish(BaseModel):
     """What a page may ask for."""
 
     model_config = ConfigDict(extra="forbid", strict=True)
-    listen: bool
+    listen: bool | None = None
+    tune: int | None = Field(default=None, ge=0, le=1000)
+    levels: bool = False
 
 
 def add_live(sock: Sock, app: Flask) -> None:
@@ -50,8 +53,9 @@ def add_live(sock: Sock, app: Flask) -> None:
 
 
 def _serve(ws: Server, listener: Listener, session_id: int, known: int, revisions: dict[int, int], desk: Desk) -> None:
-    looked = told = 0.0
-    checked = linecheck.look(desk, session_id)
+    looked = told = tuned = 0.0
+    checked, levels = linecheck.look(desk, session_id), livelevels.live(desk, session_id).count
+    wish = Wish()
     while True:
         for topic, message in listener.receive(WAIT_MS):
             if topic == "mix":
@@ -69,17 +73,39 @@ def _serve(ws: Server, listener: Listener, session_id: int, known: int, revision
         if here != checked:
             checked = here
             ws.send(json.dumps({"topic": "check", "found": here.found, "words": here.words}))
+        count = livelevels.live(desk, session_id).count
+        if count != levels:
+            levels = count
+            ws.send(json.dumps({"topic": "levels"}))
+        if wish.tune and time.monotonic() - tuned > TUNE_S:
+            tuned = time.monotonic()
+            ws.send(json.dumps(_tuned(desk, session_id, wish.tune)))
         if time.monotonic() - looked > 0.05:
             looked = time.monotonic()
             text = ws.receive(timeout=0)
             if text is not None:
-                _grant(ws, listener, text)
+                wish = _grant(ws, listener, text, wish)
+                if wish.levels:
+                    levelwatch.keep_watching(desk, session_id)
 
 
-def _grant(ws: Server, listener: Listener, text: Any) -> None:
+def _grant(ws: Server, listener: Listener, text: Any, before: Wish) -> Wish:
     try:
         wish = Wish.model_validate_json(text)
     except ValidationError:
         ws.send(json.dumps({"topic": "problem", "message": UNKNOWN_WISH}))
-        return
-    (listener.add if wish.listen else listener.drop)("mix")
+        return before
+    if wish.listen is not None:
+        (listener.add if wish.listen else listener.drop)("mix")
+    return wish.model_copy(update={"tune": before.tune if wish.tune is None else wish.tune})
+
+
+def _tuned(desk: Desk, session_id: int, socket: int) -> dict[str, Any]:
+    """The note at a socket as the page shows it; empty when there is none."""
+    try:
+        note = tuning.hear(desk, session_id, socket, tuning.reference(desk, session_id))
+    except Refusal:
+        note = None
+    if note is None:
+        return {"topic": "tuner", "note": "", "cents": 0.0}
+    return {"topic": "tuner", "note": f"{note.name}{note.octave}", "cents": round(note.cents, 1)}

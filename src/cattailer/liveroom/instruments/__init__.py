@@ -23,4 +23,5 @@ BY_NAME: dict[str, Render] = {
     "harmonium": reeds.free_reed,
     "frame drum": drum.frame_drum,
     "narrator": voice.syllable,
+    "narrator-breath": voice.breath,
 }

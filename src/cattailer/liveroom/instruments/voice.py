@@ -24,3 +24,13 @@ def syllable(rate_hz: int, hz: float, seconds: float, rng: np.random.Generator) 
     corner = float(rng.choice([1800, 3200, 4500]))
     consonant = band_noise(rate_hz, hiss, corner, corner * 2, rng) * envelope(rate_hz, hiss, 0.01, 0.02)
     return at_peak_one(np.concatenate([0.07 * consonant, vowel]))
+
+
+def breath(rate_hz: int, hz: float, seconds: float, rng: np.random.Generator) -> Floats:
+    """What a plosive blows into a close microphone: a thump at some 40 Hz, on the longer syllables."""
+    if seconds < 0.25:
+        return np.zeros(1, np.float32)
+    count = int(rate_hz * 0.14)
+    t = np.arange(count) / rate_hz
+    thump = np.sin(2 * np.pi * float(rng.uniform(32, 44)) * t) * envelope(rate_hz, count, 0.012, 0.09)
+    return at_peak_one(thump)

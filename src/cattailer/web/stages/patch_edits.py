@@ -18,7 +18,7 @@ class Typed(Form):
 
 
 class Switch(Form):
-    switch: Literal["phantom", "pad", "low_cut", "polarity", "instrument"]
+    switch: Literal["phantom", "pad", "low_cut", "polarity", "instrument", "soft_limit"]
     on: bool
     sure: bool = False
 

@@ -13,6 +13,12 @@ export function startFields() {
     if (successful && requestConfig.verb === "post" && elt.matches?.("form[data-tell]")) elt.reset();
   });
   document.addEventListener("keydown", nextRow);
+  document.addEventListener("wheel", (event) => {
+    const field = event.target.closest?.("[data-nudge]");
+    if (!field || field !== document.activeElement) return;
+    event.preventDefault();
+    nudge(field, event.deltaY < 0 ? 1 : -1, event.shiftKey);
+  }, { passive: false });
   document.addEventListener("input", ({ target }) => { if (target.matches?.("input.down")) naming = true; });
   document.addEventListener("focusin", ({ target }) => { if (!target.matches?.("input.down")) naming = false; });
   document.addEventListener("pointerdown", () => { naming = false; });
@@ -27,7 +33,27 @@ export function startFields() {
   document.addEventListener("submit", (event) => { if (event.target.method !== "dialog") event.preventDefault(); });
 }
 
+// Arrows and the wheel nudge a figure by its step; Shift is fine. Each nudge is sent when it is left alone.
+let nudged = 0;
+function nudge(field, by, fine) {
+  const step = Number(field.dataset.nudge) * (fine ? 0.1 : 1);
+  const value = Number(field.value.replace("−", "-")) + by * Math.max(step, 0.1);
+  field.value = (value > 0 ? "+" : "") + String(Math.round(value * 10) / 10);
+  clearTimeout(nudged);
+  nudged = setTimeout(() => htmx.trigger(field, "change"), 300);
+}
+
 function nextRow(event) {
+  const by = { ArrowUp: 1, ArrowDown: -1 }[event.key];
+  if (by && event.target.dataset?.nudge) {
+    event.preventDefault();
+    nudge(event.target, by, event.shiftKey);
+    return;
+  }
+  nextName(event);
+}
+
+function nextName(event) {
   if (!event.target.matches?.("input.down")) return;
   const by = { Tab: event.shiftKey ? -1 : 1, ArrowDown: 1, ArrowUp: -1 }[event.key];
   if (!by || (event.key === "Tab" && !naming)) return;

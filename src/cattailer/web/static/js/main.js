@@ -6,6 +6,7 @@ import { startFlow } from "./flow.js";
 import { startGrid } from "./grid.js";
 import { startKeys } from "./keys.js";
 import { startLanes } from "./lanes.js";
+import { startLevels } from "./levels.js";
 import { startListen } from "./listen.js";
 import { startMessages } from "./messages.js";
 import { startMeters } from "./meters.js";
@@ -15,6 +16,7 @@ import { connect } from "./socket.js";
 import { startSessions } from "./sessions.js";
 import { startTakes } from "./takes.js";
 import { startTrackRows } from "./trackrows.js";
+import { startTuner } from "./tuner.js";
 
 startMessages();
 startFields();
@@ -32,5 +34,7 @@ if (document.body.dataset.session) {
   startGrid();
   startTrackRows();
   startCheck();
+  startLevels();
+  startTuner();
   connect(`/s/${document.body.dataset.session}/live`);
 }

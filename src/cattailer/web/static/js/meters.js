@@ -30,20 +30,32 @@ function draw() {
   drawn = frame;
   for (const canvas of document.querySelectorAll("canvas[data-meter]")) {
     const which = canvas.dataset.meter;
-    if (which === "main") drawMeter(canvas, level(frame.main, [0, 1]), 14);
+    if (which === "main") drawMeter(canvas, level(frame.main, [0, 1]), frame.window);
     else {
-      const now = level(frame.inputs, which.split(",").filter(Boolean).map(Number));
-      drawMeter(canvas, now, 22);
-      write(document.getElementById(`peak-${canvas.id.slice(6)}`), now);
+      const now = heardAt(canvas, which);
+      drawMeter(canvas, now, canvas.dataset.window?.split(",").map(Number) ?? frame.window);
+      const row = canvas.id.slice(6);
+      write(document.getElementById(`peak-${row}`), now);
+      writeMore(document.getElementById(`more-${row}`), now);
     }
   }
+}
+
+// At the input, or behind the channel of the track when the meters listen there.
+function heardAt(canvas, which) {
+  if (frame.channel && canvas.dataset.track) {
+    const place = frame.channel.ids.indexOf(Number(canvas.dataset.track));
+    if (place >= 0) return level(frame.channel, [place]);
+  }
+  return level(frame.inputs, which.split(",").filter(Boolean).map(Number));
 }
 
 // A pair is shown by its louder side.
 function level(meters, channels) {
   const most = (name) => Math.max(-200, ...channels.map((c) => meters[name][c] ?? -200));
   const zone = channels.map((c) => meters.zone[c] ?? "none").sort((a, b) => RANK.indexOf(b) - RANK.indexOf(a))[0] ?? "none";
-  return { peak: most("peak"), hold: most("hold"), rms: most("rms"), clips: channels.reduce((n, c) => n + (meters.clips[c] ?? 0), 0), zone };
+  const clippedAt = Math.max(0, ...channels.map((c) => meters.clipped_at[c] ?? 0));
+  return { peak: most("peak"), hold: most("hold"), rms: most("rms"), max: most("max"), crest: most("crest"), clippedAt, clips: channels.reduce((n, c) => n + (meters.clips[c] ?? 0), 0), zone };
 }
 
 function write(output, now) {
@@ -54,12 +66,26 @@ function write(output, now) {
   output.style.color = `var(--${COLOURS[now.zone]})`;
 }
 
-function drawMeter(canvas, now, head) {
+// What stands below the peak: RMS, crest factor and margin to clipping, or when it clipped.
+function writeMore(output, now) {
+  if (!output) return;
+  let text = " ";
+  if (now.clips) text = `clipped ${new Date(now.clippedAt * 1000).toTimeString().slice(0, 8)}`;
+  else if (now.max > -60) text = `RMS${figure(now.rms)}  crest${String(Math.round(now.crest)).padStart(3)}\nto clipping${String(Math.round(-now.max)).padStart(3)} dB`;
+  if (output.textContent !== text) output.textContent = text;
+}
+
+function figure(db) {
+  return (db <= -60 ? "–" : String(Math.round(db)).replace("-", "−")).padStart(4);
+}
+
+function drawMeter(canvas, now, window) {
   const area = prepared(canvas);
   if (!area) return;
   const { context: c, width, height } = area;
   const middle = height / 2;
-  const [low, high] = frame.window.map((db) => place(db, width));
+  const head = height * 0.5;
+  const [low, high] = window.map((db) => place(db, width));
   c.fillStyle = paint("band");
   c.beginPath();
   c.moveTo(low, 3);
@@ -76,7 +102,7 @@ function drawMeter(canvas, now, head) {
   const from = place(now.rms, width);
   const to = Math.max(place(now.peak, width), from);
   c.strokeStyle = colour;
-  line(c, 0, middle, from, middle, 3);
+  line(c, 0, middle, from, middle, Math.max(3, height / 14));
   c.fillStyle = colour;
   c.beginPath();
   c.roundRect(Math.max(0, from), middle - head / 2, Math.max(head * 0.55, to - from), head, head / 2);

@@ -1,0 +1,81 @@
+"""Reading sound files of any open format, block by block, with errors in people's words."""
+
+from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+import soundfile
+from numpy.typing import NDArray
+
+from cattailer.core.errors import Refusal
+from cattailer.media import wavfile
+
+BLOCK = 1 << 16
+_BITS = {"PCM_16": 16, "PCM_S8": 8, "PCM_U8": 8, "PCM_24": 24, "FLOAT": 32, "DOUBLE": 32}
+
+
+@dataclass(frozen=True)
+class Sound:
+    """An open file. ``bits`` says what counts as full scale; 32 is float."""
+
+    path: Path
+    rate_hz: int
+    channels: int
+    samples: int
+    bits: int
+    _file: soundfile.SoundFile
+
+    def blocks(self, size: int = BLOCK) -> Iterator[NDArray[np.float32]]:
+        """Blocks of shape (channels, up to ``size``). Raises Refusal when the sound breaks off."""
+        got = 0
+        try:
+            while got < self.samples:
+                block = self._file.read(size, dtype="float32", always_2d=True)
+                if not len(block):
+                    break
+                got += len(block)
+                yield np.ascontiguousarray(block.T)
+        except (soundfile.LibsndfileError, RuntimeError) as why:
+            text = f"{self.path.name} cannot be read beyond {got:,} samples; what lies before is whole."
+            raise Refusal(text) from why
+        if got < self.samples:
+            raise Refusal(f"{self.path.name} is cut short: {self.samples:,} samples promised, {got:,} there.")
+
+
+@contextmanager
+def opened(path: Path) -> Iterator[Sound]:
+    """Raises Refusal for what is missing, empty, cut short or not a sound file."""
+    if not path.exists():
+        raise Refusal(f"There is no file called {path}.", 404)
+    if not path.is_file():
+        raise Refusal(f"{path} is not a file.")
+    if not path.stat().st_size:
+        raise Refusal(f"{path.name} is empty.")
+    _check_wave(path)
+    try:
+        file = soundfile.SoundFile(path)
+    except (soundfile.LibsndfileError, RuntimeError, TypeError) as why:
+        kinds = "WAV, RF64, FLAC, AIFF, CAF, Ogg"
+        raise Refusal(f"{path.name} is not a sound file that can be read here ({kinds}).") from why
+    with file:
+        if not file.frames:
+            raise Refusal(f"{path.name} holds no sound.")
+        yield Sound(path, file.samplerate, file.channels, file.frames, _BITS.get(file.subtype, 24), file)
+
+
+def _check_wave(path: Path) -> None:
+    """A WAV whose header promises more than there is: the reader below would pass over that in silence."""
+    with open(path, "rb") as start:
+        if start.read(4) not in (b"RIFF", b"RF64"):
+            return
+    try:
+        info = wavfile.inspect(path)
+    except (wavfile.NotAWave, ValueError, KeyError):
+        return
+    if info.cut_short:
+        raise Refusal(
+            f"{path.name} is cut short: its header promises another length than the {info.frames:,} samples that are "
+            "there. What is there is whole; ./cattailer recover mends runs that broke off."
+        )

@@ -1,0 +1,113 @@
+"""Hearing the rows of the open session: the sound is fetched from the engine's ring a few times a second,
+and handed to those who asked for it. The engine does nothing but copy."""
+
+import threading
+import time
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from cattailer.core.errors import NotNow, Refusal
+from cattailer.services.desk import Desk
+
+FETCH_S = 0.25
+Floats = NDArray[np.float32]
+
+
+@dataclass(frozen=True)
+class Heard:
+    """A stretch of sockets' sound, shape (sockets, samples); ``lost`` when some of it came too late."""
+
+    session: int
+    rate_hz: int
+    sound: Floats
+    lost: bool = False
+
+
+Hear = Callable[[Heard], bool]
+"""Takes a stretch; answers whether it wants more."""
+
+
+class Ears:
+    """Fetches while somebody listens. ``hear`` functions run one after another in its thread."""
+
+    def __init__(self, desk: Desk) -> None:
+        self._desk = desk
+        self._asked: dict[str, Hear] = {}
+        self._lock = threading.Lock()
+        self._thread: threading.Thread | None = None
+
+    def listen(self, name: str, hear: Hear) -> None:
+        """From now on; a listener of the same name gives way."""
+        with self._lock:
+            self._asked[name] = hear
+            if self._thread is None:
+                self._thread = threading.Thread(target=self._run, name="ears", daemon=True)
+                self._thread.start()
+
+    def leave(self, name: str) -> None:
+        with self._lock:
+            self._asked.pop(name, None)
+
+    def _run(self) -> None:
+        at: tuple[int, int] | None = None
+        while True:
+            began = time.monotonic()
+            with self._lock:
+                asked = dict(self._asked)
+                if not asked:
+                    self._thread = None
+                    return
+            try:
+                at = self._fetch(asked, at)
+            except Refusal:
+                at = None
+            time.sleep(max(0.02, FETCH_S - (time.monotonic() - began)))
+
+    def _fetch(self, asked: dict[str, Hear], at: tuple[int, int] | None) -> tuple[int, int] | None:
+        state = self._desk.engine.ask("status", 5.0)
+        if state["session"] is None:
+            return None
+        session = int(state["session"])
+        start = at[1] if at is not None and at[0] == session else None
+        got = sound_of(self._desk, list(range(int(state["sockets"]))), round(4 * FETCH_S * state["rate"]), start)
+        if not got.count:
+            return (session, got.start)
+        heard = Heard(session, got.rate_hz, got.sound, start is not None and got.start != start)
+        for name, hear in asked.items():
+            if not hear(heard):
+                with self._lock:
+                    if self._asked.get(name) is hear:
+                        del self._asked[name]
+        return (session, got.start + got.count)
+
+
+def ears(desk: Desk) -> Ears:
+    if desk.ears is None:
+        desk.ears = Ears(desk)
+    return desk.ears
+
+
+@dataclass(frozen=True)
+class Stretch:
+    start: int
+    count: int
+    rate_hz: int
+    sound: Floats
+
+
+def sound_of(desk: Desk, rows: list[int], count: int, start: int | None = None) -> Stretch:
+    """Sound of some source channels from the engine's ring, the newest if ``start`` is None. Raises Refusal."""
+    got = desk.engine.ask("sound", 5.0, rows=rows, count=count, start=start)
+    sound = np.frombuffer(got["pcm"], "<f4").reshape(len(rows), got["count"]).astype(np.float32, copy=False)
+    return Stretch(got["start"], got["count"], got["rate"], sound)
+
+
+def newest(desk: Desk, session_id: int, rows: list[int], seconds: float) -> Stretch:
+    """The last ``seconds`` of some source channels. Raises NotNow when the session is not the open one."""
+    state = desk.engine.ask("status", 5.0)
+    if state["session"] != session_id:
+        raise NotNow("Another session is open in the engine. Press Roll or Capture to open this one.")
+    return sound_of(desk, rows, max(1, round(seconds * state["rate"])))

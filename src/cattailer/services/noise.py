@@ -1,0 +1,98 @@
+"""Noise of all rows while the players rest, and room tone kept for later."""
+
+import time
+from dataclasses import dataclass
+
+from sqlalchemy import select
+
+from cattailer.core import noise
+from cattailer.core.errors import NotNow
+from cattailer.services import room, soundcheck, transport
+from cattailer.services.desk import Desk
+from cattailer.services.editing import get_session
+from cattailer.services.livelevels import LiveCheck
+from cattailer.services.planning import patch_of, tempo_of
+from cattailer.services.sessions import open_session
+from cattailer.store.models import Check, Take, Track
+
+MEASURE_S = 6.0
+TONE_S = 10.0
+REST_S = 3.0
+"""Strings ring on, and chairs creak."""
+
+
+def measure(desk: Desk, session_id: int) -> None:
+    """Asks for rest and listens for a few seconds; the figures are there when it ends by itself."""
+    open_session(desk, session_id)
+    state = desk.engine_state()
+    if state["state"] == "capturing":
+        raise NotNow("A capture runs, so the players cannot rest now. Stop capturing first.")
+    with desk.database.transaction() as db:
+        session = get_session(db, session_id)
+        inputs = desk.profile_or_blank(session.interface).inputs
+        sockets = tuple(i.socket for i in patch_of(session).inputs if i.used and i.socket <= inputs)
+    if not sockets:
+        raise NotNow("Nothing is listed at any socket yet. Fill in Patch first.")
+    room.ask_players(desk, "rest")
+    time.sleep(REST_S)
+    soundcheck.listen(desk, session_id, LiveCheck(sockets, "noise", MEASURE_S))
+
+
+@dataclass(frozen=True)
+class NoiseRow:
+    """Levels in dBFS RMS; ``octaves`` are (hertz, level)."""
+
+    socket: int
+    name: str
+    floor_dbfs: float
+    octaves: list[tuple[int, float]]
+    converter_dbfs: float
+    preamp_dbfs: float
+    microphone_dbfs: float
+    who: str
+    words: str
+
+
+def newest(desk: Desk, session_id: int) -> tuple[str, list[NoiseRow]]:
+    """When it was measured, and the rows; empty when it never was. Rows as they were set then."""
+    with desk.database.transaction() as db:
+        session = get_session(db, session_id)
+        mine = select(Check).where(Check.session_id == session_id, Check.phase == "noise")
+        check = db.scalar(mine.order_by(Check.id.desc()).limit(1))
+        if check is None:
+            return "", []
+        patch, profile = patch_of(session), desk.profile_or_blank(session.interface)
+        rows = []
+        for said in check.rows:
+            row = patch.input(said["socket"])
+            if row is None or row.socket > profile.inputs:
+                continue
+            expected = noise.parts(profile, row)
+            source = noise.attribute(said["floor_dbfs"], expected)
+            rows.append(NoiseRow(
+                row.socket, row.name or f"socket {row.socket}", said["floor_dbfs"], [(f, v) for f, v in said["quiet"]],
+                expected.converter, expected.preamp, expected.microphone, source.who, source.words,
+            ))
+        return check.at.astimezone().strftime("%H:%M"), rows
+
+
+def keep_room_tone(desk: Desk, session_id: int) -> None:
+    """Captures ten seconds of all tracks that sockets feed, after everything that was captured so far, so that it
+    never sounds over another take. The players are asked to rest."""
+    open_session(desk, session_id)
+    if desk.engine_state()["state"] != "stopped":
+        raise NotNow("The timeline moves. Stop first; then the room tone can be kept.")
+    with desk.database.transaction() as db:
+        session = get_session(db, session_id)
+        ends = [t.start + t.samples for t in db.scalars(select(Take).join(Track).where(Track.session_id == session_id))]
+        tempo = tempo_of(session)
+        bar = tempo.bar_beat_at(max([0, *ends])).bar + 4
+        position = tempo.sample_of(bar)
+        tracks = [t.id for t in session.tracks if any(f.startswith("in:") for f in t.feeds)]
+        samples = round(TONE_S * session.rate_hz)
+    if not tracks:
+        raise NotNow("No track is fed by a socket yet, so there is nowhere to keep room tone.")
+    room.ask_players(desk, "rest")
+    time.sleep(REST_S)
+    transport.locate(desk, session_id, position)
+    transport.capture(desk, session_id, tracks, samples, "Room tone")
