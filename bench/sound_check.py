@@ -5,6 +5,7 @@ usage: python bench/sound_check.py [SEEDS]
 """
 
 import sys
+from concurrent.futures import ProcessPoolExecutor
 from dataclasses import replace
 
 import numpy as np
@@ -70,13 +71,17 @@ def one(seed: int) -> tuple[int, int, list[float]]:
 
 def main() -> None:
     seeds = int(sys.argv[1]) if len(sys.argv) > 1 else 20
-    found = [one(seed) for seed in range(1, seeds + 1)]
+    with ProcessPoolExecutor(2) as pool:
+        found = list(pool.map(one, range(1, seeds + 1)))
     by_row = np.array([peaks for _, _, peaks in found])
+    low, high = TARGET_WINDOW_DBFS
+    outside = (by_row < low) | (by_row > high)
     tell(
         what="rows inside the target window after a check and its advice, of ten", seeds=seeds,
         inside=[f[0] for f in found], seeds_with_nine_or_more=sum(f[0] >= 9 for f in found), clipped=sum(f[1] for f in found),
         rows={r.name: spread([round(v, 2) for v in by_row[:, n].tolist()]) for n, r in enumerate(ROWS)},
         lowest={r.name: round(float(by_row[:, n].min()), 2) for n, r in enumerate(ROWS)},
+        outside=[f"{ROWS[r].name} {by_row[s, r]:.1f} (seed {s + 1})" for s, r in zip(*np.nonzero(outside), strict=True)],
     )
 
 

@@ -4,6 +4,7 @@ import os
 import threading
 import time
 from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
 import pytest
@@ -40,6 +41,10 @@ def database(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Database]:
 
 @pytest.fixture
 def clean(database: Database) -> Database:
+    return empty(database)
+
+
+def empty(database: Database) -> Database:
     with database.engine.begin() as connection:
         names = ", ".join(table.name for table in Base.metadata.sorted_tables)
         connection.execute(sa.text(f"TRUNCATE {names} RESTART IDENTITY CASCADE"))
@@ -48,12 +53,18 @@ def clean(database: Database) -> Database:
 
 @pytest.fixture
 def desk(clean: Database, tmp_path: Path) -> Iterator[Desk]:
+    with open_desk(clean, tmp_path) as made:
+        yield made
+
+
+@contextmanager
+def open_desk(database: Database, tmp_path: Path) -> Iterator[Desk]:
     """A desk with a real engine on the wall clock, in a thread."""
     commands, telemetry = f"ipc://{tmp_path}/c", f"ipc://{tmp_path}/t"
     server = EngineServer(lambda plan: open_live_room(plan, WallClock()), commands, telemetry)
     thread = threading.Thread(target=server.serve)
     thread.start()
-    yield Desk(clean, EngineClient(commands), tmp_path / "media", telemetry)
+    yield Desk(database, EngineClient(commands), tmp_path / "media", telemetry)
     server.shut_down()
     thread.join(15)
 

@@ -119,8 +119,8 @@ def test_an_overview_does_not_depend_on_blocks(sizes: list[int], seed: int) -> N
     whole.add(block)
     assert np.array_equal(parts.base(), whole.base())
     first = whole.base()[0, 0]
-    assert first[0] == round(float(block[0, :256].min()) * 32767)
-    assert first[1] == round(float(block[0, :256].max()) * 32767)
+    assert first[0] == pytest.approx(float(block[0, :256].min()) * 32767, abs=0.51)
+    assert first[1] == pytest.approx(float(block[0, :256].max()) * 32767, abs=0.51)
 
 
 def test_an_overview_window_shows_every_peak(tmp_path: Path) -> None:

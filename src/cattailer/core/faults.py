@@ -171,8 +171,9 @@ def hum(row: Row) -> Iterator[Finding]:
 
 def hum_of(sound: RowSound) -> tuple[int, float] | None:
     """Mains frequency and level of hum, if its first and third partial and one more stand 12 dB out in the
-    gaps. Where there are no gaps it cannot be told from music."""
-    if sound.floor_dbfs > max(sound.loud_dbfs - 15.0, -60.0):
+    gaps. Music without gaps cannot be told from it, but music is not steady."""
+    gaps, steady = sound.floor_dbfs < max(sound.loud_dbfs - 15.0, -60.0), sound.loud_dbfs - sound.floor_dbfs < 3.0
+    if not (gaps or steady):
         return None
     width = sound.bin_hz
     for mains in (50, 60):

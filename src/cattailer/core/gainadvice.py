@@ -184,7 +184,7 @@ def _what(preamp: Preamp, gain: float, pad: bool) -> str:
     step = gain - preamp.gain_db
     if abs(step) >= 0.05:
         turn = "up" if step > 0 else "down"
-        who = f"Turn the knob {turn} by" if not preamp.remote else f"Turn {turn}"
+        who = f"turn the knob {turn} by" if not preamp.remote else f"turn {turn}"
         parts.append(f"{who} {abs(step):g} dB")
     text = ", then ".join(parts)
     return text[:1].upper() + text[1:] if text else ""

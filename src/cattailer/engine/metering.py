@@ -13,6 +13,8 @@ from cattailer.core.truepeak import TruePeak
 
 KINDS = ("peak", "true", "vu", "loudness")
 POINTS = ("input", "channel")
+BELOW_SHOWN = 0.9
+"""True peaks are looked for down to a little below what the falling meter still shows."""
 
 Floats = NDArray[np.float32]
 Window = tuple[float, float]
@@ -58,7 +60,7 @@ class RowMeters:
             high = self._true.peak > self._shown_floor
             got = replace(got, peak=np.where(high, np.maximum(got.peak, self._true.peak), got.peak))
         reading = self._face.show(got)
-        self._shown_floor = (10.0 ** (reading.peak_dbfs / 20.0)).astype(np.float32)
+        self._shown_floor = (BELOW_SHOWN * 10.0 ** (reading.peak_dbfs / 20.0)).astype(np.float32)
         self._true.peak[:] = self._shown_floor
         fresh = reading.clips > self._clips
         self._clipped_at[fresh] = at
@@ -97,7 +99,7 @@ class RowMeters:
         faders = np.array([t.fader_db for t in plan.tracks])
 
         def shifted(levels: NDArray[np.float64]) -> NDArray[np.float64]:
-            return np.array([levels[c] if c >= 0 else -200.0 for c in louder]) + faders
+            return np.asarray(np.array([levels[c] if c >= 0 else -200.0 for c in louder]) + faders)
 
         hold = shifted(reading.hold_dbfs)
         clips = np.array([reading.clips[c] if c >= 0 else 0 for c in louder], np.int64)

@@ -21,7 +21,7 @@ CHECK_DB = -6.0
 RUN_THROUGH_DB = -3.0
 _JITTER_S = 0.006
 _JITTER_MAX_S = 0.018
-CHECK_QUARTERS = 4 * tune.BEATS
+CHECK_QUARTERS = 8 * tune.BEATS
 
 
 @dataclass(frozen=True)

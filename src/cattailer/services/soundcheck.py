@@ -169,7 +169,7 @@ def margins_of(db: orm.Session) -> dict[str, Margin]:
     pairs: dict[str, list[tuple[float, float]]] = {}
     for session_id, source, peak, gain, began_at in takes:
         before = next((level for at, level in said.get((session_id, source), []) if at <= began_at), None)
-        if before is not None:
+        if before is not None and gain is not None:
             pairs.setdefault(source, []).append((before, peak - gain))
     return {s: gainadvice.learned([c for c, _ in p], [t for _, t in p]) for s, p in pairs.items()}
 
