@@ -9,14 +9,8 @@ import click
 
 from cattailer import __version__
 from cattailer.core.errors import Refusal
-from cattailer.processes import doctor as doctors
-from cattailer.processes import home as homes
-from cattailer.processes import record as recording
-from cattailer.processes.postgres import Postgres
-from cattailer.processes.supervisor import Supervisor
-from cattailer.services import metering, runs
-from cattailer.services.desk import Desk
-from cattailer.store.database import Database
+
+# Each command imports what it needs: ``meter`` is there at once, without a database or a web server.
 
 
 @click.group(context_settings={"help_option_names": ["-h", "--help"]})
@@ -36,6 +30,8 @@ _fast = click.option("--fast-database", is_flag=True, hidden=True, help="For tes
 @_fast
 def demo(host: str, port: int, fast_database: bool) -> None:
     """Everything, with the demo session, at http://127.0.0.1:8080."""
+    from cattailer.processes.supervisor import Supervisor
+
     Supervisor(host, port, True, click.echo, fast_database).run()
 
 
@@ -45,6 +41,8 @@ def demo(host: str, port: int, fast_database: bool) -> None:
 @_fast
 def serve(host: str, port: int, fast_database: bool) -> None:
     """Everything, without demo data."""
+    from cattailer.processes.supervisor import Supervisor
+
     Supervisor(host, port, False, click.echo, fast_database).run()
 
 
@@ -52,6 +50,9 @@ def serve(host: str, port: int, fast_database: bool) -> None:
 @click.option("--json", "as_json", is_flag=True, help="Print one JSON document.")
 def doctor(as_json: bool) -> None:
     """Check this machine and say what to do."""
+    from cattailer.processes import doctor as doctors
+    from cattailer.processes import home as homes
+
     findings = doctors.examine(homes.find())
     if as_json:
         click.echo(json.dumps({"findings": [vars(f) for f in findings]}))
@@ -76,6 +77,8 @@ def record(
     of_demo: bool, tracks: str, seconds: float, out: Path, clock: str, rate: int, period: int, seed: int, as_json: bool
 ) -> None:
     """Capture without a browser, files straight into --out."""
+    from cattailer.processes import record as recording
+
     done = recording.record_demo(tracks, seconds, out, clock == "virtual", rate, period, seed)
     files = story_files(done.story, out)
     if as_json:
@@ -107,6 +110,8 @@ def story_files(story: Any, folder: Path) -> list[dict[str, Any]]:
 @click.option("--json", "as_json", is_flag=True, help="Print one JSON document.")
 def meter(files: tuple[Path, ...], as_json: bool) -> None:
     """Measure sound files: peaks, RMS, loudness, noise floor, DC, clips."""
+    from cattailer.services import metering
+
     found = [metering.measure_file(path) for path in files]
     if as_json:
         click.echo(json.dumps({"files": found}))
@@ -133,6 +138,13 @@ def _said(value: float | None, unit: str) -> str:
 @click.option("--json", "as_json", is_flag=True, help="Print one JSON document.")
 def recover(as_json: bool) -> None:
     """Enter runs that a crash cut short."""
+    from cattailer.processes import doctor as doctors
+    from cattailer.processes import home as homes
+    from cattailer.processes.postgres import Postgres
+    from cattailer.services import runs
+    from cattailer.services.desk import Desk
+    from cattailer.store.database import Database
+
     home = homes.prepare()
     claim = homes.lock(home)
     server = Postgres(home.database, home.logs / "postgres.log")

@@ -7,6 +7,7 @@ import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from scipy import signal
 
 from cattailer.core import faults, gainadvice, noise, pairs, tuner
 from cattailer.core.align import find_offset
@@ -15,6 +16,7 @@ from cattailer.core.gainadvice import Heard, Margin, Preamp
 from cattailer.core.levels import closeness_db, loading_corner_hz, loading_loss_db
 from cattailer.core.patch import PatchInput
 from cattailer.core.rowsound import RowListener, RowSound
+from cattailer.core.sections import Sections
 from cattailer.media import profile_toml
 
 RATE = 48000
@@ -167,6 +169,14 @@ def test_meters_and_listeners_take_anything() -> None:
         kind.add(np.ones((2, 1), np.float32))
 
 
+def test_a_dropout_is_not_the_noise_floor() -> None:
+    broken = noise_of(6, -80)
+    broken[RATE : RATE + 40_000] = 0.0
+    found = heard(broken)[0]
+    assert found.band_dbfs(20, 20_000, quiet=True) == pytest.approx(-80.0, abs=2.5)
+    assert found.floor_dbfs == -200.0 or found.floor_dbfs == pytest.approx(-80.0, abs=1.0)
+
+
 def test_noise_is_the_sum_of_its_parts_and_the_largest_is_named() -> None:
     cello = PatchInput(3, "Cello", pickup="condenser", gain_db=40.0, phantom=True)
     expected = noise.parts(M16, cello)
@@ -244,6 +254,19 @@ def test_the_vu_needle_moves_as_the_standard_says() -> None:
     assert shown[29] == pytest.approx(0.99, abs=0.015), "99 % after 300 ms"
     assert 1.0 < max(shown) < 1.02, "and about a hundredth over"
     assert shown[-1] == pytest.approx(1.0, abs=0.005)
+
+
+@given(sizes=st.lists(st.integers(1, 5000), min_size=1, max_size=8), seed=st.integers(0, 99), hz=st.floats(30, 2000))
+def test_sections_are_the_recursion_however_it_is_cut(sizes: list[int], seed: int, hz: float) -> None:
+    """Against SciPy's filter, sample by sample."""
+    sos = np.concatenate([signal.butter(2, hz, "high", fs=RATE, output="sos"), signal.butter(2, 4 * hz, "low", fs=RATE, output="sos")])
+    sound = np.random.default_rng(seed).standard_normal((3, sum(sizes))).astype(np.float32)
+    made, at, parts = Sections(sos, 3), 0, []
+    for size in sizes:
+        parts.append(made.filter(sound[:, at : at + size]))
+        at += size
+    expected = signal.sosfilt(sos, sound.astype(np.float64), axis=1)
+    assert np.abs(np.concatenate(parts, axis=1) - expected).max() < 1e-4 * np.abs(expected).max() + 1e-7
 
 
 @given(size=st.integers(1, 5000))

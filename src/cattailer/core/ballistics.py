@@ -8,6 +8,7 @@ from numpy.typing import NDArray
 from scipy import signal
 
 from cattailer.core.loudness import k_weighting
+from cattailer.core.sections import Sections
 from cattailer.core.units import SILENCE_DB, decibels_of
 
 VU_ZERO_DBFS = -18.0
@@ -54,21 +55,21 @@ class RowLoudness:
 
     def __init__(self, channels: int, rate_hz: int) -> None:
         self._rate = rate_hz
-        self._sos = k_weighting(rate_hz)
-        self._state = np.zeros((2, channels, 2))
+        self._channels = channels
+        self._weighting = Sections(k_weighting(rate_hz), channels)
         self._parts: deque[tuple[int, Doubles]] = deque()
         self._held = 0
 
     def add(self, block: Floats) -> None:
-        weighted, self._state = signal.sosfilt(self._sos, block, axis=1, zi=self._state)
-        self._parts.append((block.shape[1], np.vecdot(weighted, weighted)))
+        weighted = self._weighting.filter(block)
+        self._parts.append((block.shape[1], np.vecdot(weighted, weighted).astype(np.float64)))
         self._held += block.shape[1]
         while self._held - self._parts[0][0] > SHORT_TERM_S * self._rate:
             self._held -= self._parts.popleft()[0]
 
     def lufs(self, seconds: float) -> Doubles:
         """Over the newest stretch of about that length; silence reads as the lowest level."""
-        total, samples = np.zeros(self._state.shape[1]), 0
+        total, samples = np.zeros(self._channels), 0
         for count, squares in reversed(self._parts):
             if samples >= seconds * self._rate:
                 break

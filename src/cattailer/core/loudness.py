@@ -5,7 +5,8 @@ import math
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import signal
+
+from cattailer.core.sections import Sections
 
 HOP_S = 0.01
 """Windows move on by this, so that a short peak is seen wherever it falls (3341 asks for 0.1 at most)."""
@@ -86,8 +87,7 @@ class Loudness:
 
     def __init__(self, channels: int, rate_hz: int) -> None:
         self.hop = max(1, round(rate_hz * HOP_S))
-        self._sos = k_weighting(rate_hz)
-        self._state = np.zeros((2, channels, 2))
+        self._weighting = Sections(k_weighting(rate_hz), channels)
         self._weights = channel_weights(channels)
         self._recent = np.zeros(0)
         self._seen = 0
@@ -96,12 +96,12 @@ class Loudness:
 
     def add(self, block: NDArray[np.float32]) -> None:
         """Takes a block, shape (channels, samples)."""
-        weighted, self._state = signal.sosfilt(self._sos, block.astype(np.float64), axis=1, zi=self._state)
+        weighted = self._weighting.filter(block)
         hops = block.shape[1] // self.hop
         if not hops:
             return
         cut = weighted[:, : hops * self.hop].reshape(len(weighted), hops, self.hop)
-        power = self._weights @ (np.vecdot(cut, cut) / self.hop)
+        power = self._weights @ (np.vecdot(cut, cut).astype(np.float64) / self.hop)
         self._recent = np.concatenate([self._recent[-(SHORT_TERM_HOPS - 1) :], power])
         seen = self._seen + hops
         momentary = _windows(self._recent, MOMENTARY_HOPS, hops)

@@ -104,10 +104,11 @@ class RowListener:
         self._frames += 1
         level = power.sum(axis=1)
         near = 10.0 ** (QUIET_DB / 10.0)
+        level[level <= 0.0] = np.inf  # a dropout is not a gap
         fresh = level * near < self._least
         self._quiet[fresh], self._quiet_frames[fresh] = 0.0, 0.0
         self._least = np.minimum(self._least, level)
-        take = level <= self._least * near
+        take = np.isfinite(level) & (level <= self._least * near)
         self._quiet[take] += power[take]
         self._quiet_frames[take] += 1.0
         self._tops.append(_flat_tops(frame))

@@ -1,6 +1,7 @@
 """Reading sound files of any open format, block by block, with errors in people's words."""
 
 from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
@@ -12,7 +13,7 @@ from numpy.typing import NDArray
 from cattailer.core.errors import Refusal
 from cattailer.media import wavfile
 
-BLOCK = 1 << 16
+BLOCK = 1 << 18
 _BITS = {"PCM_16": 16, "PCM_S8": 8, "PCM_U8": 8, "PCM_24": 24, "FLOAT": 32, "DOUBLE": 32}
 
 
@@ -27,16 +28,19 @@ class Sound:
     bits: int
     _file: soundfile.SoundFile
 
+    def _read(self, size: int) -> NDArray[np.float32]:
+        return np.ascontiguousarray(self._file.read(size, dtype="float32", always_2d=True).T)
+
     def blocks(self, size: int = BLOCK) -> Iterator[NDArray[np.float32]]:
         """Blocks of shape (channels, up to ``size``). Raises Refusal when the sound breaks off."""
         got = 0
         try:
-            while got < self.samples:
-                block = self._file.read(size, dtype="float32", always_2d=True)
-                if not len(block):
-                    break
-                got += len(block)
-                yield np.ascontiguousarray(block.T)
+            with ThreadPoolExecutor(1) as ahead:  # the next block is read while this one is worked on
+                coming = ahead.submit(self._read, size)
+                while got < self.samples and (block := coming.result()).shape[1]:
+                    coming = ahead.submit(self._read, size)
+                    got += block.shape[1]
+                    yield block
         except (soundfile.LibsndfileError, RuntimeError) as why:
             text = f"{self.path.name} cannot be read beyond {got:,} samples; what lies before is whole."
             raise Refusal(text) from why
