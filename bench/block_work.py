@@ -14,6 +14,7 @@ from pathlib import Path
 import numpy as np
 from common import spread, tell
 
+from cattailer.core.interface import Socket
 from cattailer.core.latency import Latency
 from cattailer.core.plan import Plan, Preamps, TrackPlan
 from cattailer.engine.engine import Engine
@@ -27,7 +28,9 @@ class TableDriver:
     """Hands the same second of noise around and around."""
 
     def __init__(self, period: int) -> None:
-        self.profile = replace(profile_toml.shipped()["marshgate-16"], inputs=CHANNELS)
+        self.profile = replace(
+            profile_toml.shipped()["marshgate-16"], sockets=tuple(Socket(n + 1, "XLR") for n in range(CHANNELS))
+        )
         self.rate_hz, self.period, self.latency = 48000, period, Latency(period, period)
         rng = np.random.default_rng(1)
         self._table = (rng.standard_normal((CHANNELS, 48000 + period)) * 0.05).astype(np.float32)

@@ -6,6 +6,15 @@ import { on } from "./socket.js";
 const COLOURS = { none: "soft", below: "water", in: "reed", above: "ochre", clipped: "vermilion" };
 const TICKS = [-30, -24, -18, -12, -6, -3];
 const RANK = ["none", "below", "in", "above", "clipped"];
+// Only what is in sight is drawn.
+const seen = new WeakSet();
+const inSight = new WeakSet();
+const watcher = new IntersectionObserver((entries) => {
+  for (const { target, isIntersecting } of entries) {
+    if (isIntersecting) inSight.add(target);
+    else inSight.delete(target);
+  }
+}, { rootMargin: "80px" });
 let frame = null;
 let drawn = null;
 
@@ -29,6 +38,11 @@ function draw() {
   if (!frame || frame === drawn) return;
   drawn = frame;
   for (const canvas of document.querySelectorAll("canvas[data-meter]")) {
+    if (!seen.has(canvas)) {
+      seen.add(canvas);
+      watcher.observe(canvas);
+    }
+    if (!inSight.has(canvas)) continue;
     const which = canvas.dataset.meter;
     if (which === "main") drawMeter(canvas, level(frame.main, [0, 1]), frame.window);
     else {
