@@ -130,6 +130,53 @@ def meter(files: tuple[Path, ...], as_json: bool) -> None:
             )
 
 
+@main.command()
+@click.argument("reference", type=click.Path(path_type=Path))
+@click.argument("recorded", type=click.Path(path_type=Path))
+@click.option("--json", "as_json", is_flag=True, help="Print one JSON document.")
+def align(reference: Path, recorded: Path, as_json: bool) -> None:
+    """Tell how far RECORDED lies behind REFERENCE, and whether its polarity is turned."""
+    from cattailer.services import alignment
+
+    found = alignment.align_files(reference, recorded)
+    if as_json:
+        click.echo(json.dumps(found))
+        return
+    late = "late" if found["offset_samples"] >= 0 else "early"
+    sure = "" if found["confidence"] >= alignment.SURE else "  Not sure: listen before you rely on it."
+    click.echo(
+        f"{recorded.name} is {abs(found['offset_samples']):.2f} samples ({abs(found['offset_ms']):.3f} ms) {late}, "
+        f"polarity {'turned' if found['inverted'] else 'agrees'}, confidence {found['confidence']:.2f}.{sure}"
+    )
+
+
+@main.command()
+@click.option("--device", required=True, help="The interface's key or name.")
+@click.option("--rate", type=int, required=True)
+@click.option("--json", "as_json", is_flag=True, help="Print one JSON document.")
+def latency(device: str, rate: int, as_json: bool) -> None:
+    """The latency of every buffer size that an interface offers, as its driver reports it."""
+    from cattailer.services import alignment
+
+    found = alignment.latencies(device, rate, homes_folder())
+    if as_json:
+        click.echo(json.dumps(found))
+        return
+    click.echo(f"{found['device']} at {found['rate']} Hz")
+    for row in found["buffers"]:
+        click.echo(
+            f"  {row['buffer']:>5} samples: in {row['input_samples']}, out {row['output_samples']}, "
+            f"round trip {row['round_trip_samples']} ({row['round_trip_ms']:.1f} ms)"
+        )
+
+
+def homes_folder() -> Path:
+    """Where people's own profiles are."""
+    from cattailer.processes import home
+
+    return home.find().profiles
+
+
 def _said(value: float | None, unit: str) -> str:
     return "–" if value is None else f"{value:.1f} {unit}"
 

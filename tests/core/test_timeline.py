@@ -17,7 +17,8 @@ def maps(draw: st.DrawFn) -> TempoMap:
     bars = sorted(draw(st.sets(st.integers(2, 60), max_size=3)))
     meters = [Meter(b, draw(st.integers(1, 13)), draw(st.sampled_from([2, 4, 8, 16]))) for b in [1, *bars]]
     tempi = [t if 10 <= t.bpm <= 400 else Tempo(t.quarter, Fraction(100)) for t in tempi]
-    return TempoMap(rate, tuple(tempi), tuple(meters))
+    tempi = [Tempo(t.quarter, t.bpm, draw(st.booleans())) for t in tempi]
+    return TempoMap(rate, tuple(tempi), tuple(meters), draw(st.sampled_from([0, 0, 12_345, 2_000_000])))
 
 
 def test_a_waltz_at_92_by_the_closed_form() -> None:

@@ -80,7 +80,7 @@ def test_malformed_wishes_over_the_socket_are_told(studio: Studio, wish: str) ->
     socket = simple_websocket.Client(f"{studio.url.replace('http', 'ws')}/s/1/live")
     try:
         socket.send(wish)
-        problem = next(m for m in iter(lambda: json.loads(socket.receive(timeout=5)), None) if m["topic"] == "problem")
+        problem = next(m for _ in range(200) if (m := json.loads(socket.receive(timeout=5)))["topic"] == "problem")
         assert "Reload" in problem["message"]
         socket.send('{"listen": true}')
         assert any(isinstance(socket.receive(timeout=5), bytes) for _ in range(100))

@@ -50,8 +50,9 @@ class Socket:
 class Profile:
     """An interface: sockets, rates, buffers, preamps and converters.
 
-    ``converter_in`` and ``converter_out`` are the converters' delay in samples, ``safety`` the
-    driver's margin. ``full_scale_dbu`` is the level that reads 0 dBFS at 0 dB gain.
+    ``converter_in`` and ``converter_out`` are the converters' delay in samples, ``safety`` the driver's
+    margin, ``unreported`` what a stand-in's driver keeps quiet about (at 48 kHz). ``full_scale_dbu`` is the
+    level that reads 0 dBFS at 0 dB gain.
     """
 
     key: str
@@ -70,6 +71,7 @@ class Profile:
     converter_in: int
     converter_out: int
     safety: int
+    unreported: int = 0
     there: bool = True
     """False for the blank that stands in when a session's profile is gone."""
 

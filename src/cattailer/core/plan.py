@@ -75,6 +75,7 @@ class Plan:
 
     ``routes`` are (from, to) keys as in ``core.patch``; the first mix is what browsers listen to.
     ``taps`` are the groups that feed tracks. ``window`` is the target window in dBFS; a track may have its own.
+    ``correction_samples`` is what the measured round trip is longer than the driver claims.
     """
 
     session: int
@@ -97,6 +98,7 @@ class Plan:
     routes: tuple[tuple[str, str], ...] = ()
     taps: tuple[int, ...] = ()
     window: tuple[float, float] = TARGET_WINDOW_DBFS
+    correction_samples: int = 0
 
     @property
     def source_channels(self) -> int:

@@ -4,6 +4,8 @@ Musical time is counted in quarters as fractions; a tempo map turns it into samp
 accumulated in floating point, so bar 10,000 is as exact as bar 1.
 """
 
+import bisect
+import math
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 from fractions import Fraction
@@ -17,10 +19,12 @@ BEAT_UNITS = (1, 2, 4, 8, 16, 32)
 
 @dataclass(frozen=True)
 class Tempo:
-    """From ``quarter`` on, ``bpm`` quarters a minute."""
+    """From ``quarter`` on, ``bpm`` quarters a minute; with ``ramp`` changing evenly, by the quarter, until the next
+    tempo is reached there."""
 
     quarter: Fraction
     bpm: Fraction
+    ramp: bool = False
 
 
 @dataclass(frozen=True)
@@ -61,7 +65,7 @@ class Beat:
 
 @dataclass(frozen=True)
 class TempoMap:
-    """Tempi and meters over the timeline; sample 0 is bar 1, beat 1.
+    """Tempi and meters over the timeline; bar 1, beat 1 stands at sample ``bar_one``.
 
     Raises ValueError for a tempo outside 10 to 400, a meter without beats or with a beat unit
     that is no power of two up to 32, or entries that are out of order or do not begin at the start.
@@ -70,6 +74,8 @@ class TempoMap:
     rate_hz: int
     tempi: tuple[Tempo, ...] = (Tempo(Fraction(0), Fraction(120)),)
     meters: tuple[Meter, ...] = (Meter(1, 4, 4),)
+    bar_one: int = 0
+    _starts: tuple[Fraction, ...] = field(init=False, repr=False, compare=False)
     _seconds: tuple[Fraction, ...] = field(init=False, repr=False, compare=False)
     _quarters: tuple[Fraction, ...] = field(init=False, repr=False, compare=False)
 
@@ -90,26 +96,37 @@ class TempoMap:
             raise ValueError("meter changes must follow one another")
         seconds = [Fraction(0)]
         for a, b in zip(self.tempi, self.tempi[1:], strict=False):
-            seconds.append(seconds[-1] + (b.quarter - a.quarter) * 60 / a.bpm)
+            seconds.append(seconds[-1] + _seconds_within(a, b, b.quarter - a.quarter))
         quarters = [Fraction(0)]
         for m, n in zip(self.meters, self.meters[1:], strict=False):
             quarters.append(quarters[-1] + (n.bar - m.bar) * m.bar_quarters)
+        object.__setattr__(self, "_starts", tuple(t.quarter for t in self.tempi))
         object.__setattr__(self, "_seconds", tuple(seconds))
         object.__setattr__(self, "_quarters", tuple(quarters))
 
     def sample_at(self, quarter: Fraction) -> int:
         """The sample of a musical position, rounded half up; negative before bar 1."""
-        i = max((k for k, t in enumerate(self.tempi) if t.quarter <= quarter), default=0)
-        tempo = self.tempi[i]
-        seconds = self._seconds[i] + (quarter - tempo.quarter) * 60 / tempo.bpm
-        return (2 * seconds * self.rate_hz + 1) // 2
+        i = max(0, bisect.bisect_right(self._starts, quarter) - 1)
+        seconds = self._seconds[i] + _seconds_within(self.tempi[i], self._after(i), quarter - self.tempi[i].quarter)
+        return (2 * seconds * self.rate_hz + 1) // 2 + self.bar_one
 
     def quarter_at(self, sample: int) -> Fraction:
         """The exact musical position of a sample."""
-        seconds = Fraction(sample, self.rate_hz)
-        i = max((k for k, s in enumerate(self._seconds) if s <= seconds), default=0)
-        tempo = self.tempi[i]
-        return tempo.quarter + (seconds - self._seconds[i]) * tempo.bpm / 60
+        seconds = Fraction(sample - self.bar_one, self.rate_hz)
+        i = max(0, bisect.bisect_right(self._seconds, seconds) - 1)
+        return self.tempi[i].quarter + _quarters_within(self.tempi[i], self._after(i), seconds - self._seconds[i])
+
+    def _after(self, i: int) -> Tempo | None:
+        return self.tempi[i + 1] if i + 1 < len(self.tempi) else None
+
+    def bpm_at(self, quarter: Fraction) -> float:
+        """The tempo at a musical position."""
+        i = max(0, bisect.bisect_right(self._starts, quarter) - 1)
+        tempo, after = self.tempi[i], self._after(i)
+        if not tempo.ramp or after is None:
+            return float(tempo.bpm)
+        share = (quarter - tempo.quarter) / (after.quarter - tempo.quarter)
+        return float(tempo.bpm + share * (after.bpm - tempo.bpm))
 
     def quarter_of(self, bar: int, beat: int = 1, tick: int = 0) -> Fraction:
         """The musical position of bar, beat and tick."""
@@ -163,17 +180,38 @@ class TempoMap:
     def to_dict(self) -> dict[str, Any]:
         """Plain values for messages and storage; fractions as text."""
         return {
-            "tempi": [[str(t.quarter), str(t.bpm)] for t in self.tempi],
+            "tempi": [[str(t.quarter), str(t.bpm), *(["ramp"] if t.ramp else [])] for t in self.tempi],
             "meters": [[m.bar, m.beats, m.unit] for m in self.meters],
+            "bar_one": self.bar_one,
         }
 
     @classmethod
     def from_dict(cls, rate_hz: int, data: dict[str, Any]) -> "TempoMap":
         return cls(
             rate_hz,
-            tuple(Tempo(Fraction(q), Fraction(b)) for q, b in data["tempi"]),
-            tuple(Meter(*m) for m in data["meters"]),
+            tuple(Tempo(Fraction(q), Fraction(b), bool(ramp)) for q, b, *ramp in data["tempi"]),
+            tuple(Meter(*m) for m in data["meters"]), int(data.get("bar_one", 0)),
         )
+
+
+def _seconds_within(tempo: Tempo, after: Tempo | None, quarters: Fraction) -> Fraction:
+    """Seconds from a tempo's beginning to so many quarters later.
+
+    A steady tempo is exact. On a ramp the tempo is a straight line over the quarters, so the time is its
+    inverse integrated: 60/k · ln(1 + k·q/b), ``b`` the tempo and ``k`` its slope.
+    """
+    if not tempo.ramp or after is None or after.bpm == tempo.bpm or quarters < 0:
+        return quarters * 60 / tempo.bpm
+    slope = float((after.bpm - tempo.bpm) / (after.quarter - tempo.quarter))
+    return Fraction(60.0 / slope * math.log1p(slope * float(quarters) / float(tempo.bpm)))
+
+
+def _quarters_within(tempo: Tempo, after: Tempo | None, seconds: Fraction) -> Fraction:
+    """The way back: b/k · (exp(k·t/60) - 1)."""
+    if not tempo.ramp or after is None or after.bpm == tempo.bpm or seconds < 0:
+        return seconds * tempo.bpm / 60
+    slope = float((after.bpm - tempo.bpm) / (after.quarter - tempo.quarter))
+    return Fraction(float(tempo.bpm) / slope * math.expm1(slope * float(seconds) / 60.0))
 
 
 def clock_text(sample: int, rate_hz: int) -> str:

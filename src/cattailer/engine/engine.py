@@ -14,44 +14,25 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cattailer.core.errors import NotNow
-from cattailer.core.mixing import sums
 from cattailer.core.plan import MOST_TAPS, SOFTWARE_CHANNELS, Plan
 from cattailer.engine.capture import RunWriter
-from cattailer.engine.click import Click
 from cattailer.engine.driver import Driver
+from cattailer.engine.patched import Patched
 from cattailer.engine.patterns import PatternPlayer
 from cattailer.engine.playback import Playback, same_line
+from cattailer.engine.probe import Probe
 from cattailer.engine.ring import Ring
 from cattailer.engine.transport import Transport
 from cattailer.media import journal
 
 RING_S = 20.0
 FRAME_HZ = 30
+KEPT_BLOCKS = 4096
 SETTLE_S = 1.5
 """So long the mixes stay silent after 48 V was switched."""
 
 Floats = NDArray[np.float32]
 T = TypeVar("T")
-
-
-class Patched:
-    """A plan as the block path uses it: matrices for each state, ready to multiply."""
-
-    def __init__(self, plan: Plan, playback: Playback, patterns: PatternPlayer | None, inside: Ring) -> None:
-        self.plan = plan
-        self.playback = playback
-        self.patterns = patterns
-        self.inside = inside
-        """Sound made in here, on its way to the input ring: see ``Engine._keep``."""
-        self.mixes = 2 * len(plan.mixes)
-        self.sums = {state: sums(plan, state) for state in ("stopped", "rolling", "capturing")}
-        self.summed = np.zeros((len(self.sums["stopped"].hardware), plan.period), np.float32)
-        self.click = Click(plan.tempo, plan.click_db) if plan.click else None
-        self.outputs = np.zeros((plan.outputs, self.mixes), np.float32)
-        for n, mix in enumerate(plan.mixes):
-            for side, output in enumerate(mix.outputs):
-                self.outputs[output, 2 * n + side] = 1.0
-        self.keeps = SOFTWARE_CHANNELS + 2 * len(plan.taps) if patterns or plan.taps else 0
 
 
 class Engine:
@@ -75,6 +56,10 @@ class Engine:
         self._clicked = np.zeros((2, driver.period), np.float32)
         self._software = np.zeros((SOFTWARE_CHANNELS, driver.period), np.float32)
         self._mute_until = 0
+        self._correction = plan.correction_samples
+        self._probe: Probe | None = None
+        self.block_us = np.zeros(KEPT_BLOCKS)
+        self.blocks = 0
         self._patched = self._patch(plan, Playback(plan), None)
         driver.set_preamps(plan.preamps)
         driver.set_tempo(plan.tempo)
@@ -82,6 +67,11 @@ class Engine:
     @property
     def plan(self) -> Plan:
         return self._patched.plan
+
+    @property
+    def round_trip_samples(self) -> int:
+        """What the driver claims, corrected by what was measured."""
+        return max(0, self.driver.latency.round_trip_samples + self._correction)
 
     @property
     def missing(self) -> list[str]:
@@ -98,7 +88,14 @@ class Engine:
         return self.ring.written < self._mute_until
 
     def process(self, inputs: Floats, outputs: Floats, sample: int, lost: int) -> tuple[bool, int, int]:
-        """One block; see ``engine.driver.Process``."""
+        """One block, timed; see ``engine.driver.Process``."""
+        began = time.perf_counter()
+        answer = self._process(inputs, outputs, lost)
+        self.block_us[self.blocks % KEPT_BLOCKS] = 1e6 * (time.perf_counter() - began)
+        self.blocks += 1
+        return answer
+
+    def _process(self, inputs: Floats, outputs: Floats, lost: int) -> tuple[bool, int, int]:
         transport, patched = self.transport, self._patched
         if lost:
             self._pad(lost)
@@ -133,6 +130,8 @@ class Engine:
             mixes[:] = 0.0
         np.matmul(patched.outputs, mixes, out=outputs)
         np.clip(outputs, -1.0, 1.0, out=outputs)
+        if self._probe is not None and not self._probe.add(outputs, self.ring.written - count):
+            self._probe = None
         self.mix.write(mixes[:2])
         self._frame_left -= count
         if self._frame_left <= 0:
@@ -167,7 +166,7 @@ class Engine:
         fresh[:SOFTWARE_CHANNELS] = self._software
         fresh[SOFTWARE_CHANNELS:] = 0.0 if made is None else made[patched.mixes :]
         patched.inside.write(fresh)
-        late = patched.inside.written - self.driver.latency.round_trip_samples
+        late = patched.inside.written - self.round_trip_samples
         waited = patched.inside.read(late - count, late, slice(0, patched.keeps))
         words = self._words[: len(inputs) + patched.keeps]
         words[len(inputs) :] = 0.0 if waited is None else waited
@@ -234,6 +233,8 @@ class Engine:
 
         def swap() -> None:
             self._patched = new
+            if self.run is None:
+                self._correction = plan.correction_samples
             if switched:
                 self._mute_until = self.ring.written + int(SETTLE_S * plan.rate_hz)
 
@@ -247,7 +248,7 @@ class Engine:
             patterns = kept or PatternPlayer(plan.tempo)
         if old is not None and old.plan.taps == plan.taps:
             return Patched(plan, playback, patterns, old.inside)
-        inside = Ring(SOFTWARE_CHANNELS + 2 * len(plan.taps), self.driver.latency.round_trip_samples + 4 * 8192)
+        inside = Ring(SOFTWARE_CHANNELS + 2 * len(plan.taps), self.round_trip_samples + 4 * 8192)
         inside.write_silence(inside.size)
         return Patched(plan, playback, patterns, inside)
 
@@ -266,15 +267,21 @@ class Engine:
             raise NotNow("The position was moved just now, so nothing was captured. Press Capture again.")
         self.transport.capture()
         self.run = run
-        first = self.ring.written + self.driver.latency.round_trip_samples - moved
+        first = self.ring.written + self.round_trip_samples - moved
         run.begin(first)
         if samples is not None:
             run.finish(first + samples)
 
+    def play_probe(self, probe: Probe) -> None:
+        """In the block path: an output plays a test signal instead of its mix until it is over."""
+        if self.transport.rolling:
+            raise NotNow("The timeline moves, so the round trip cannot be measured. Stop first.")
+        self._probe = probe
+
     def stop(self) -> None:
         """In the block path: stops, and ends the run where the timeline stopped."""
         if self.transport.state == "capturing" and self.run is not None:
-            self.run.finish(self.ring.written + self.driver.latency.round_trip_samples)
+            self.run.finish(self.ring.written + self.round_trip_samples)
         self.transport.stop()
 
     def pump(self) -> None:

@@ -17,12 +17,15 @@ import numpy as np
 import structlog
 import zmq
 
+from cattailer.core import probe
 from cattailer.core.errors import NotNow, Refusal
 from cattailer.core.plan import Plan
+from cattailer.engine import load
 from cattailer.engine.capture import RunWriter
 from cattailer.engine.driver import OpenDriver
-from cattailer.engine.engine import Engine
+from cattailer.engine.engine import KEPT_BLOCKS, Engine
 from cattailer.engine.metering import KINDS, POINTS
+from cattailer.engine.probe import Probe
 from cattailer.engine.telemetry import Telemetry
 from cattailer.media import journal
 
@@ -52,6 +55,7 @@ class EngineServer:
             "ping": lambda _: "here", "plan": self._plan, "roll": self._roll, "stop": self._stop,
             "locate": self._locate, "capture": self._capture, "status": self._status,
             "reset": self._reset, "room": self._room, "sound": self._sound, "meters": self._meters,
+            "probe": self._probe, "load": self._load,
         }
 
     def serve(self) -> None:
@@ -243,6 +247,29 @@ class EngineServer:
         engine.driver.command(str(arguments["name"]), arguments.get("arguments") or {})
         return engine.driver.status()
 
+    def _probe(self, arguments: dict[str, Any]) -> dict[str, Any]:
+        """Plays the round-trip signal at an output (from 0); answers at which ring samples each repetition begins."""
+        engine = self._need()
+        output, rate = int(arguments["output"]), engine.plan.rate_hz
+        if not 0 <= output < engine.plan.outputs:
+            raise Refusal(f"There is no output {output + 1}; the interface has {engine.plan.outputs}.")
+        made = Probe(probe.signal(rate), output, probe.REPEATS, probe.stride(rate))
+        engine.between_blocks(lambda: engine.play_probe(made))
+        until = time.monotonic() + 2.0
+        while not made.starts and time.monotonic() < until:
+            time.sleep(0.002)
+        claimed = engine.driver.latency.round_trip_samples
+        return {"starts": made.starts, "claimed": claimed, "period": engine.plan.period}
+
+    def _load(self, arguments: dict[str, Any]) -> dict[str, Any]:
+        """How long blocks take with this plan, in microseconds: as they are, and for every buffer if ``all``."""
+        engine = self._need()
+        kept = min(engine.blocks, KEPT_BLOCKS)
+        now = engine.block_us[:kept].tolist()
+        sizes = engine.driver.profile.buffers if arguments.get("all") else ()
+        measured = {str(p): load.measure(engine.driver.profile, engine.plan, p) for p in sizes}
+        return {"period": engine.plan.period, "now": now, "measured": measured}
+
     def _status(self, _: dict[str, Any]) -> dict[str, Any]:
         engine = self._engine
         if engine is None:
@@ -252,7 +279,8 @@ class EngineServer:
             "session": engine.plan.session, "revision": engine.plan.revision, "rate": engine.plan.rate_hz,
             "sockets": engine.plan.inputs, "state": engine.transport.state, "position": engine.transport.position,
             "run": engine.run.head.run if engine.run else None, "dropouts": engine.dropouts,
-            "round_trip_samples": latency.round_trip_samples, "missing": engine.missing,
+            "round_trip_samples": engine.round_trip_samples, "claimed_samples": latency.round_trip_samples,
+            "missing": engine.missing,
             "interface": engine.driver.status(),
         }
 

@@ -5,6 +5,7 @@ It implements the driver port (``cattailer.engine.driver``) without importing it
 
 from collections import deque
 from collections.abc import Callable
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -24,8 +25,23 @@ from cattailer.liveroom.stage import BARE_HENRY, BARE_OHM, Plugged
 Floats = NDArray[np.float32]
 
 
+MOST_UNREPORTED = 4096
+
+
+@dataclass(frozen=True)
+class Loop:
+    """What an output plays arrives at an input again: by cable, or from a headphone held to a microphone."""
+
+    output: int
+    input: int
+    gain: float = 1.0
+
+
 class LiveRoom:
-    """A made-up interface in a made-up room. ``cables`` are (output, input) pairs, counted from 0."""
+    """A made-up interface in a made-up room. ``cables`` are (output, input) pairs, counted from 0.
+
+    ``latency`` is what its driver says; the true round trip may be longer by what it keeps quiet about.
+    """
 
     def __init__(
         self, profile: Profile, rate_hz: int, period: int, clock: Clock, tempo: TempoMap,
@@ -42,10 +58,11 @@ class LiveRoom:
         self.latency: Latency = profile.latency(period)
         self._asked: deque[Callable[[int], None]] = deque()
         self.hums: dict[int, float | None] = {}
-        self._cable_outputs = np.array([c[0] for c in cables], np.intp)
-        self._cable_inputs = np.array([c[1] for c in cables], np.intp)
+        self._unreported = round(profile.unreported * rate_hz / 48000)
         self._outputs = np.zeros((profile.outputs, period), np.float32)
-        self._played = np.zeros((profile.outputs, self.latency.round_trip_samples), np.float32)
+        self._loops = [Loop(o, i) for o, i in cables]
+        held = self.latency.round_trip_samples + MOST_UNREPORTED + period
+        self._played = np.zeros((profile.outputs, held), np.float32)
         self._heard: tuple[bool, int, int] = (False, 0, 0)
         self.sample = 0
 
@@ -59,7 +76,7 @@ class LiveRoom:
         """The stand-in's own panel. Raises Refusal for what it does not know."""
         known = {
             "ask": self._ask, "swap": self._swap, "tap": self._tap, "hum": self._hum, "loud": self._loud,
-            "turn": self._turn, "rig": self._rig,
+            "turn": self._turn, "rig": self._rig, "loop": self._loop, "claim": self._claim,
         }
         if name not in known:
             raise Refusal(f"The live room knows no command {name!r}.")
@@ -122,6 +139,8 @@ class LiveRoom:
             "loud": {name: p.loud_db for name, p in self.room.players.items()},
             "hums": {str(s): dbu for s, dbu in self.hums.items() if dbu is not None},
             "knobs": {str(s): gain for s, gain in self.room.knobs.items()},
+            "unreported": self._unreported,
+            "loops": [[n.output + 1, n.input + 1, "cable" if n.gain == 1.0 else "headphone"] for n in self._loops],
             "bare": [p.name for p in self.room.plugged.values() if p.source_henry or not p.screen],
         }
 
@@ -141,28 +160,56 @@ class LiveRoom:
     def _block(self, process: Any, lost: int) -> None:
         start, period = self.sample, self.period
         inputs = self.room.read(start, start + period)
-        if len(self._cable_inputs):
-            inputs = self._through_cables(inputs, lost)
+        if self._loops:
+            inputs = self._through_loops(inputs, lost)
         rolling, position, seed = process(inputs, self._outputs, start, lost)
         expected = self._heard[1] + period + lost if self._heard[0] else position
         if (rolling, seed) != (self._heard[0], self._heard[2]) or (rolling and position != expected):
-            self.room.timeline(start + self.latency.round_trip_samples, rolling, position, seed)
+            self.room.timeline(start + self.round_trip_samples, rolling, position, seed)
         self._heard = (rolling, position, seed)
-        if len(self._cable_inputs):
+        if self._loops:
             self._played[:, :-period] = self._played[:, period:]
             self._played[:, -period:] = self._outputs
         self.sample += period
 
-    def _through_cables(self, inputs: Floats, lost: int) -> Floats:
+    @property
+    def round_trip_samples(self) -> int:
+        """The true one."""
+        return max(self.period, self.latency.round_trip_samples + self._unreported)
+
+    def _through_loops(self, inputs: Floats, lost: int) -> Floats:
         """What was played one round trip ago arrives again; nothing was played while samples were lost."""
+        held, period = self._played.shape[1], self.period
         if lost:
-            gone = min(lost, self._played.shape[1])
-            self._played[:, : self._played.shape[1] - gone] = self._played[:, gone:].copy()
-            self._played[:, self._played.shape[1] - gone :] = 0.0
-        back = self._played[self._cable_outputs, : self.period]
-        gain = self.room.line_gain[self._cable_inputs, np.newaxis]
-        arriving = back * gain
-        quantise(arriving, arriving)
+            gone = min(lost, held)
+            self._played[:, : held - gone] = self._played[:, gone:].copy()
+            self._played[:, held - gone :] = 0.0
         joined = inputs.copy()
-        joined[self._cable_inputs] = arriving
+        for loop in self._loops:
+            at = held - self.round_trip_samples
+            gain = self.room.line_gain[loop.input] * np.float32(loop.gain)
+            arriving = self._played[loop.output, at : at + period] * gain
+            if loop.gain < 1.0:
+                arriving += inputs[loop.input]
+            quantise(arriving, joined[loop.input])
         return joined
+
+    def _loop(self, arguments: dict[str, Any]) -> None:
+        """Plugs a cable from an output to an input (printed numbers), or holds a headphone to a microphone."""
+        output, socket = int(arguments["output"]), self.profile.socket(int(arguments["socket"])).number
+        if not 1 <= output <= self.profile.outputs:
+            raise Refusal(f"{self.profile.name} has no output {output}.")
+        kept = [loop for loop in self._loops if loop.input != socket - 1]
+        way = str(arguments.get("way", ""))
+        if way == "cable":
+            kept.append(Loop(output - 1, socket - 1))
+        elif way == "headphone":
+            kept.append(Loop(output - 1, socket - 1, 0.02))
+        self._asked.append(lambda _: setattr(self, "_loops", kept))
+
+    def _claim(self, arguments: dict[str, Any]) -> None:
+        """The driver keeps quiet about so many samples of the round trip."""
+        samples = int(arguments["samples"])
+        if not -1000 <= samples <= 2000:
+            raise Refusal("A driver can be wrong by −1000 to 2000 samples here; nothing was changed.")
+        self._asked.append(lambda _: setattr(self, "_unreported", samples))

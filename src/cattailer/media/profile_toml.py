@@ -67,6 +67,7 @@ class ProfileFile(_Strict):
     converter_in: Samples
     converter_out: Samples
     safety: Samples
+    unreported: Annotated[int, Field(ge=-1000, le=10_000)] = 0
     sockets: Annotated[list[SocketsTable], Field(min_length=1, max_length=MOST_SOCKETS)]
 
     @model_validator(mode="after")

@@ -9,6 +9,7 @@ import structlog
 
 from cattailer.core.errors import Away, NotNow, Refusal
 from cattailer.core.interface import Profile, missing
+from cattailer.core.ladder import Load
 from cattailer.engine.client import EngineClient
 from cattailer.media import profile_toml
 from cattailer.store.database import Database
@@ -26,7 +27,8 @@ class Desk:
     """The database, the engine, the media folder, and the folder of people's own interface profiles.
 
     ``walks`` are the line checks that are under way, by session; ``ears`` hears the rows of the open session for
-    those who asked, ``levels`` is what was heard for the Levels stage, by session.
+    those who asked, ``levels`` is what was heard for the Levels stage, by session;
+    ``loads`` are measured block times by session and buffer.
     """
 
     database: Database
@@ -37,6 +39,7 @@ class Desk:
     walks: "dict[int, LiveWalk]" = field(default_factory=dict)
     ears: "Ears | None" = None
     levels: "dict[int, LiveLevels]" = field(default_factory=dict)
+    loads: dict[int, dict[int, Load]] = field(default_factory=dict)
     _read: tuple[object, dict[str, Profile], dict[str, str]] | None = field(default=None, init=False)
 
     @classmethod

@@ -1,5 +1,8 @@
 """A session's rows as what the core works with: its patch, and the plan that the engine runs."""
 
+from sqlalchemy import orm, select
+
+from cattailer.core import probe
 from cattailer.core.interface import Profile
 from cattailer.core.patch import (
     SOFTWARE,
@@ -16,7 +19,7 @@ from cattailer.core.plan import MOST_TAPS, NOTHING, SOFTWARE_CHANNELS, GroupPlan
 from cattailer.core.takes import TakeSpan, topmost
 from cattailer.core.timeline import TempoMap
 from cattailer.services.desk import Desk
-from cattailer.store.models import Input, Session, Track
+from cattailer.store.models import Input, RoundTrip, Session, Track
 
 INPUT_FIELDS = tuple(name for name in PatchInput.__dataclass_fields__ if name != "socket")
 
@@ -90,6 +93,18 @@ def preamps_of(patch: Patch, profile: Profile) -> Preamps:
     )
 
 
+def correction_of(session: Session) -> int:
+    """What was measured and is used for this interface, rate and buffer; 0 where nothing was."""
+    db = orm.object_session(session)
+    found = None if db is None else db.scalar(
+        select(RoundTrip).where(
+            RoundTrip.interface == session.interface, RoundTrip.rate_hz == session.rate_hz,
+            RoundTrip.period == session.period, RoundTrip.used,
+        ).order_by(RoundTrip.id.desc()).limit(1)
+    )
+    return probe.correction(found.measured_samples, found.claimed_samples) if found else 0
+
+
 def compile_plan(desk: Desk, session: Session) -> Plan:
     """The plan of a session as it stands now. Sockets count from 1, the plan's inputs from 0."""
     profile, patch = desk.profile_or_blank(session.interface), patch_of(session)
@@ -110,4 +125,5 @@ def compile_plan(desk: Desk, session: Session) -> Plan:
         session.bits, profile.inputs, profile.outputs, preamps_of(patch, profile), tracks, tuple(line),
         tempo_of(session), session.click, groups=tuple(GroupPlan(g.id, g.name, g.fader_db) for g in patch.groups),
         mixes=tuple(mixes), routes=patch.routes, taps=taps, window=(session.window_dbfs[0], session.window_dbfs[1]),
+        correction_samples=correction_of(session),
     )

@@ -91,3 +91,26 @@ def turn_knob(desk: Desk, socket: int, gain_db: float) -> None:
 def rig(desk: Desk, name: str, what: str, on: bool) -> None:
     """Puts a screen before a microphone or a DI behind a pickup, or takes it away."""
     desk.engine.ask("room", name="rig", arguments={"name": name, "what": what, "on": on})
+
+
+@dataclass(frozen=True)
+class Loops:
+    """What is plugged from outputs to sockets in the stand-in, and what its driver keeps quiet about."""
+
+    loops: list[tuple[int, int, str]]
+    unreported: int
+
+
+def loops(desk: Desk) -> Loops:
+    found = desk.engine_state().get("interface", {})
+    return Loops([(int(o), int(i), str(w)) for o, i, w in found.get("loops", [])], int(found.get("unreported", 0)))
+
+
+def loop(desk: Desk, output: int, socket: int, way: str) -> None:
+    """Plugs a cable from an output to a socket, holds a headphone to its microphone, or takes either away."""
+    desk.engine.ask("room", name="loop", arguments={"output": output, "socket": socket, "way": way})
+
+
+def claim(desk: Desk, samples: int) -> None:
+    """The stand-in's driver keeps quiet about so many samples of its round trip."""
+    desk.engine.ask("room", name="claim", arguments={"samples": samples})

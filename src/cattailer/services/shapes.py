@@ -27,7 +27,9 @@ def build(desk: Desk, db: orm.Session, title: str, shape: Shape, code: str = "")
     count = desk.profile_or_blank(shape.interface).inputs
     session = Session(
         title=title, folder=f"new-{id(object())}-{title}", interface=shape.interface, rate_hz=shape.rate_hz,
-        period=shape.period, bits=shape.bits, tempo=shape.tempo, click=shape.click, code=code,
+        period=shape.period, tracking_period=shape.period,
+        mixing_period=min(desk.profile_or_blank(shape.interface).buffers or (1024,), key=lambda b: abs(b - 1024)),
+        bits=shape.bits, tempo=shape.tempo, click=shape.click, code=code,
         name_pattern=shape.name_pattern, window_dbfs=list(shape.window_dbfs),
         inputs=[
             Input(socket=n, **({k: v for k, v in asdict(rows[n]).items() if k in INPUT_FIELDS} if n in rows else {}))

@@ -14,7 +14,7 @@ from cattailer.core.patch import Patch, PatchTrack, in_words, socket_of
 from cattailer.core.timeline import clock_text
 from cattailer.services.desk import Desk
 from cattailer.services.editing import get_session
-from cattailer.services.planning import patch_of, source_channel, taps_of, tempo_of
+from cattailer.services.planning import correction_of, patch_of, source_channel, taps_of, tempo_of
 from cattailer.services.sessions import disk_minutes_left
 from cattailer.services.transport import time_left_text
 from cattailer.store.models import Check, Run, Session, Take, Track
@@ -112,7 +112,12 @@ def describe(desk: Desk, session: Session, state: dict[str, Any]) -> Sheet:
     channels = sum(len(t.feeds) for t in armed or patch.tracks)
     minutes = disk_minutes_left(desk, channels, session.rate_hz, session.bits)
     there = state["state"] != "away"
-    findings = ready.check([_state(patch, t) for t in patch.tracks], minutes, time_left_text(minutes), there)
+    if session.mixing and profile.there:
+        late = profile.latency(session.period).round_trip_ms(session.rate_hz)
+        mixing = [ready.Finding("look", f"The buffer for mixing is in use: players hear themselves {late:.0f} ms late")]
+    else:
+        mixing = []
+    findings = mixing + ready.check([_state(patch, t) for t in patch.tracks], minutes, time_left_text(minutes), there)
     patch_findings = patchcheck.check(patch, profile, frozenset(session.accepted))
     runs = [_run(run) for run in reversed(session.runs)]
     meter, tempo = tempo_of(session).meters[0], tempo_of(session).tempi[0]
@@ -125,6 +130,7 @@ def describe(desk: Desk, session: Session, state: dict[str, Any]) -> Sheet:
         {
             "patch": ready.stage_mark(patch_findings, bool(patch.tracks)),
             "levels": _levels_mark(desk, session),
+            "timing": "settled" if correction_of(session) else "untouched",
             "capture": ready.stage_mark(findings, bool(runs)),
             "takes": "look" if any(r.dropouts or r.message for r in runs[:1]) else
             ("settled" if any(r.takes for r in rows) else "untouched"),

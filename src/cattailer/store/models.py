@@ -44,6 +44,9 @@ class Session(Base):
     accepted: Mapped[list[str]] = mapped_column(ARRAY(Text), default=list)
     window_dbfs: Mapped[list[float]] = mapped_column(ARRAY(Float), default=lambda: [-18.0, -12.0])
     reference_hz: Mapped[float] = mapped_column(default=440.0)
+    tracking_period: Mapped[int] = mapped_column(default=128)
+    mixing_period: Mapped[int] = mapped_column(default=1024)
+    mixing: Mapped[bool] = mapped_column(default=False)
     revision: Mapped[int] = mapped_column(default=1)
     created_at: Mapped[datetime] = mapped_column(default=_now)
     opened_at: Mapped[datetime | None]
@@ -216,6 +219,26 @@ class Take(Base):
     track: Mapped[Track] = relationship(back_populates="takes")
     run: Mapped[Run] = relationship(back_populates="takes")
     media: Mapped[Media] = relationship(lazy="joined", innerjoin=True)
+
+
+class RoundTrip(Base):
+    """A measured round trip of an interface at a rate and buffer. Those that are ``used`` correct what the
+    driver claims; the newest counts."""
+
+    __tablename__ = "round_trips"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    at: Mapped[datetime] = mapped_column(default=_now)
+    interface: Mapped[str] = mapped_column(index=True)
+    rate_hz: Mapped[int]
+    period: Mapped[int]
+    way: Mapped[str]
+    measured_samples: Mapped[float]
+    spread_samples: Mapped[float]
+    confidence: Mapped[float]
+    inverted: Mapped[bool]
+    claimed_samples: Mapped[int]
+    used: Mapped[bool] = mapped_column(default=False)
 
 
 class Check(Base):

@@ -11,7 +11,7 @@ from typing import Any
 
 from flask import Flask
 from flask_sock import Sock
-from pydantic import BaseModel, ConfigDict, Field, ValidationError
+from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
 from simple_websocket import ConnectionClosed, Server
 
 from cattailer.core.errors import Refusal
@@ -31,6 +31,12 @@ class Wish(BaseModel):
     listen: bool | None = None
     tune: int | None = Field(default=None, ge=0, le=1000)
     levels: bool = False
+
+    @model_validator(mode="after")
+    def _asks(self) -> "Wish":
+        if not self.model_fields_set:
+            raise ValueError("nothing is wished for")
+        return self
 
 
 def add_live(sock: Sock, app: Flask) -> None:
@@ -55,7 +61,7 @@ def add_live(sock: Sock, app: Flask) -> None:
 def _serve(ws: Server, listener: Listener, session_id: int, known: int, revisions: dict[int, int], desk: Desk) -> None:
     looked = told = tuned = 0.0
     checked, levels = linecheck.look(desk, session_id), livelevels.live(desk, session_id).count
-    wish = Wish()
+    wish = Wish(levels=False)
     while True:
         for topic, message in listener.receive(WAIT_MS):
             if topic == "mix":

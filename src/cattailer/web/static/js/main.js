@@ -15,6 +15,7 @@ import { startRefresh } from "./refresh.js";
 import { connect } from "./socket.js";
 import { startSessions } from "./sessions.js";
 import { startTakes } from "./takes.js";
+import { startTempo } from "./tempo.js";
 import { startTrackRows } from "./trackrows.js";
 import { startTuner } from "./tuner.js";
 
@@ -36,5 +37,6 @@ if (document.body.dataset.session) {
   startCheck();
   startLevels();
   startTuner();
+  startTempo();
   connect(`/s/${document.body.dataset.session}/live`);
 }

@@ -1,0 +1,30 @@
+"""A plan as the block path uses it: everything that can be worked out beforehand, is."""
+
+import numpy as np
+
+from cattailer.core.mixing import sums
+from cattailer.core.plan import SOFTWARE_CHANNELS, Plan
+from cattailer.engine.click import Click
+from cattailer.engine.patterns import PatternPlayer
+from cattailer.engine.playback import Playback
+from cattailer.engine.ring import Ring
+
+
+class Patched:
+    """A plan as the block path uses it: matrices for each state, ready to multiply."""
+
+    def __init__(self, plan: Plan, playback: Playback, patterns: PatternPlayer | None, inside: Ring) -> None:
+        self.plan = plan
+        self.playback = playback
+        self.patterns = patterns
+        self.inside = inside
+        """Sound made in here, on its way to the input ring: see ``Engine._keep``."""
+        self.mixes = 2 * len(plan.mixes)
+        self.sums = {state: sums(plan, state) for state in ("stopped", "rolling", "capturing")}
+        self.summed = np.zeros((len(self.sums["stopped"].hardware), plan.period), np.float32)
+        self.click = Click(plan.tempo, plan.click_db) if plan.click else None
+        self.outputs = np.zeros((plan.outputs, self.mixes), np.float32)
+        for n, mix in enumerate(plan.mixes):
+            for side, output in enumerate(mix.outputs):
+                self.outputs[output, 2 * n + side] = 1.0
+        self.keeps = SOFTWARE_CHANNELS + 2 * len(plan.taps) if patterns or plan.taps else 0

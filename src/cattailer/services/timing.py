@@ -1,0 +1,120 @@
+"""The buffer ladder of a session: what each size gives, what is chosen for tracking and for mixing."""
+
+from dataclasses import dataclass
+
+from cattailer.core import ladder
+from cattailer.core.errors import NotNow
+from cattailer.core.ladder import Load, Rung
+from cattailer.services import roundtrip
+from cattailer.services.desk import Desk
+from cattailer.services.editing import editing, get_session
+from cattailer.services.sessions import open_session
+
+USES = ("tracking", "mixing")
+
+
+@dataclass(frozen=True)
+class Ladder:
+    rungs: list[Rung]
+    period: int
+    tracking: int
+    mixing: int
+    in_use: str
+    measured: bool
+    proposal: int | None
+    direct_ms: float
+    dropouts: int
+
+
+def show(desk: Desk, session_id: int) -> Ladder:
+    with desk.database.transaction() as db:
+        session = get_session(db, session_id)
+        interface, rate, period = session.interface, session.rate_hz, session.period
+        tracking, mixing, in_use = session.tracking_period, session.mixing_period, session.mixing
+        profile = desk.profile_or_blank(interface)
+    loads = desk.loads.get(session_id, {})
+    loads = {p: load for p, load in loads.items() if p in profile.buffers}
+    rungs = ladder.rungs(profile, rate, loads, roundtrip.corrections(desk, interface, rate))
+    state = desk.engine_state()
+    return Ladder(
+        rungs, period, tracking, mixing, "mixing" if in_use else "tracking", bool(loads),
+        ladder.smallest_that_holds(loads, rate), rungs[0].direct_ms if rungs else 0.0, int(state.get("dropouts", 0)),
+    )
+
+
+def measure_load(desk: Desk, session_id: int) -> None:
+    """Measures how long blocks take at every size, on this machine, now, with this session's plan."""
+    open_session(desk, session_id)
+    if desk.engine_state()["state"] == "capturing":
+        raise NotNow("A capture runs, and measuring would disturb it. Stop capturing first.")
+    found = desk.engine.ask("load", 60.0, all=True)
+    desk.loads[session_id] = {int(p): Load(int(p), tuple(times)) for p, times in found["measured"].items()}
+
+
+def choose_buffer(desk: Desk, session_id: int, use: str, period: int) -> None:
+    """The buffer for tracking or for mixing; when that use is on, it is taken at once. Refused while a capture
+    runs; when the timeline only rolls it is stopped first, and begins again where it was."""
+    desk.forbid_while_capturing(session_id, "the buffer")
+    rolling = _stop_rolling(desk, session_id)
+    with editing(desk, session_id) as edit:
+        session = edit.session
+        desk.profile(session.interface).check_period(period)
+        edit.what = f"Buffer for {use}: {period} samples"
+        if use == "mixing":
+            session.mixing_period = period
+        else:
+            session.tracking_period = period
+        if session.mixing == (use == "mixing"):
+            session.period = period
+    _roll_again(desk, session_id, rolling)
+
+
+def use_for(desk: Desk, session_id: int, use: str) -> None:
+    """Switches between the buffer for tracking and the one for mixing."""
+    desk.forbid_while_capturing(session_id, "the buffer")
+    rolling = _stop_rolling(desk, session_id)
+    with editing(desk, session_id) as edit:
+        session = edit.session
+        wanted = session.mixing_period if use == "mixing" else session.tracking_period
+        profile = desk.profile(session.interface)
+        _, period, _ = profile.settle(session.rate_hz, wanted, session.bits)
+        edit.what = f"Buffer for {use} in use: {period} samples"
+        session.mixing, session.period = use == "mixing", period
+    _roll_again(desk, session_id, rolling)
+
+
+def _stop_rolling(desk: Desk, session_id: int) -> int | None:
+    """Where the timeline rolled, or None; stopped now."""
+    state = desk.engine_state()
+    if state["session"] != session_id or state["state"] != "rolling":
+        return None
+    position = int(state["position"])
+    desk.engine.ask("stop", 20.0)
+    return position
+
+
+def _roll_again(desk: Desk, session_id: int, position: int | None) -> None:
+    if position is not None:
+        desk.engine.ask("locate", position=position)
+        desk.engine.ask("roll")
+
+
+chance_in_words = ladder.chance_in_words
+
+
+@dataclass(frozen=True)
+class Ends:
+    """What can be chosen for a measurement: outputs as printed, and sockets with their names."""
+
+    outputs: list[int]
+    sockets: list[tuple[int, str]]
+
+
+def ends(desk: Desk, session_id: int) -> Ends:
+    with desk.database.transaction() as db:
+        session = get_session(db, session_id)
+        profile = desk.profile_or_blank(session.interface)
+        names = {i.socket: i.label or i.source for i in session.inputs}
+    free = [s.number for s in profile.sockets if not names.get(s.number)]
+    used = [s.number for s in profile.sockets if names.get(s.number)]
+    return Ends(list(range(1, profile.outputs + 1)), [(n, names.get(n, "")) for n in [*reversed(free), *used]])

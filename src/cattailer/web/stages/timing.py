@@ -1,0 +1,189 @@
+"""Timing: buffer, latency, round trip, tempo."""
+
+from typing import Literal
+
+from flask import Blueprint, Response, jsonify, render_template, request
+from pydantic import Field
+
+from cattailer.core.errors import Refusal
+from cattailer.services import room, roundtrip, sheet, tempo, timing
+from cattailer.web.stages.common import Form, desk, form
+
+blueprint = Blueprint("timing", __name__, url_prefix="/s/<int:session_id>/timing")
+
+VIEWS = {"buffer": "Buffer", "trip": "Round trip", "tempo": "Tempo"}
+
+
+class Buffer(Form):
+    use: Literal["tracking", "mixing"] = "tracking"
+    period: int = Field(ge=1, le=1 << 20)
+
+
+class Use(Form):
+    use: Literal["tracking", "mixing"]
+
+
+class Measure(Form):
+    output: int = Field(ge=1, le=1000)
+    socket: int = Field(ge=1, le=1000)
+    way: Literal["cable", "headphone"] = "cable"
+
+
+class Number(Form):
+    id: int = Field(ge=1, le=1 << 31)
+
+
+class TempoAt(Form):
+    bar: int = Field(default=1, ge=1, le=1 << 31)
+    bpm: float = Field(allow_inf_nan=False)
+    ramp: bool = False
+
+
+class MeterAt(Form):
+    bar: int = Field(default=1, ge=1, le=1 << 31)
+    beats: int
+    unit: int
+
+
+class Bar(Form):
+    bar: int
+
+
+class Sample(Form):
+    sample: int
+
+
+class Loop(Form):
+    output: int
+    socket: int
+    way: Literal["cable", "headphone", "none"]
+
+
+class Claim(Form):
+    samples: int
+
+
+def _done() -> Response:
+    return Response(status=204)
+
+
+@blueprint.get("/")
+def stage(session_id: int) -> str:
+    return _page(session_id, "buffer", False)
+
+
+@blueprint.get("/<any(buffer, trip, tempo):view>")
+def view(session_id: int, view: str) -> str:
+    return _page(session_id, view, False)
+
+
+@blueprint.get("/<any(buffer, trip, tempo):view>/rows")
+def rows(session_id: int, view: str) -> str:
+    return _page(session_id, view, True)
+
+
+def _page(session_id: int, view: str, again: bool) -> str:
+    shown = sheet.show(desk(), session_id)
+    more: dict[str, object] = {"standing": roundtrip.standing(desk(), session_id)}
+    if view == "buffer":
+        more["ladder"] = timing.show(desk(), session_id)
+        more["chance"] = timing.chance_in_words
+    elif view == "trip":
+        more["ends"] = timing.ends(desk(), session_id)
+        more["room"] = room.loops(desk())
+    else:
+        more["tempo"] = tempo.show(desk(), session_id)
+    template = "timing/refresh.html" if again else "timing/stage.html"
+    return render_template(template, sheet=shown, stage="timing", view=view, views=VIEWS, **more)
+
+
+@blueprint.post("/load")
+def load(session_id: int) -> Response:
+    timing.measure_load(desk(), session_id)
+    return _done()
+
+
+@blueprint.post("/buffer")
+def buffer(session_id: int) -> Response:
+    wish = form(Buffer)
+    timing.choose_buffer(desk(), session_id, wish.use, wish.period)
+    return _done()
+
+
+@blueprint.post("/use")
+def use(session_id: int) -> Response:
+    timing.use_for(desk(), session_id, form(Use).use)
+    return _done()
+
+
+@blueprint.post("/trip")
+def measure(session_id: int) -> str:
+    wish = form(Measure)
+    found = roundtrip.measure(desk(), session_id, wish.output, wish.socket, wish.way)
+    return render_template("timing/result.html", result=found, sheet=sheet.show(desk(), session_id))
+
+
+@blueprint.post("/trip/use")
+def use_trip(session_id: int) -> Response:
+    roundtrip.use(desk(), session_id, form(Number).id)
+    text = "In use from now on. Measure once more to see it land."
+    return Response(text, 200, content_type="text/plain; charset=utf-8")
+
+
+@blueprint.post("/trip/forget")
+def forget_trip(session_id: int) -> Response:
+    roundtrip.forget(desk(), session_id)
+    return _done()
+
+
+@blueprint.post("/tempo")
+def set_tempo(session_id: int) -> Response:
+    wish = form(TempoAt)
+    tempo.set_tempo(desk(), session_id, wish.bar, wish.bpm, wish.ramp)
+    return _done()
+
+
+@blueprint.post("/meter")
+def set_meter(session_id: int) -> Response:
+    wish = form(MeterAt)
+    tempo.set_meter(desk(), session_id, wish.bar, wish.beats, wish.unit)
+    return _done()
+
+
+@blueprint.post("/tempo/remove")
+def remove(session_id: int) -> Response:
+    tempo.remove(desk(), session_id, form(Bar).bar)
+    return _done()
+
+
+@blueprint.post("/bar-one")
+def bar_one(session_id: int) -> Response:
+    tempo.set_bar_one(desk(), session_id, form(Sample).sample)
+    return _done()
+
+
+@blueprint.post("/tap")
+def tap(session_id: int) -> Response:
+    """Times of taps in seconds, commas between; the answer is what they say so far."""
+    try:
+        times = [float(t) for t in request.form.get("times", "").split(",") if t]
+    except ValueError as why:
+        raise Refusal("These taps cannot be read; tap again.") from why
+    found = tempo.tap(times)
+    if found is None:
+        return jsonify(words="Keep tapping: four at least.", bpm=None)
+    words = f"{found.bpm:.1f} ± {found.spread_bpm:.1f}, from {found.used} of {found.taps - 1} intervals"
+    return jsonify(words=words, bpm=round(found.bpm, 2), rounded=found.rounded)
+
+
+@blueprint.post("/stand-in/loop")
+def loop(session_id: int) -> Response:
+    wish = form(Loop)
+    room.loop(desk(), wish.output, wish.socket, wish.way)
+    return _done()
+
+
+@blueprint.post("/stand-in/claim")
+def claim(session_id: int) -> Response:
+    room.claim(desk(), form(Claim).samples)
+    return _done()

@@ -1,0 +1,157 @@
+"""The rules of timing: ramps, taps, the ladder, offsets, the round trip."""
+
+from decimal import Decimal, getcontext
+from fractions import Fraction
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from cattailer.core import ladder, probe, tapping
+from cattailer.core.align import SURE, find_offset
+from cattailer.core.ladder import Load
+from cattailer.core.timeline import Meter, Tempo, TempoMap
+from cattailer.media import profile_toml
+
+RATE = 48000
+M16 = profile_toml.shipped()["marshgate-16"]
+getcontext().prec = 40
+
+
+def closed_form(tempi: list[tuple[int, int, bool]], quarter: int, rate: int) -> Decimal:
+    """Samples to a quarter, in forty digits: steady stretches and 60/k·ln(b2/b1) on ramps."""
+    seconds = Decimal(0)
+    for n, (start, bpm, ramp) in enumerate(tempi):
+        end = min(quarter, tempi[n + 1][0]) if n + 1 < len(tempi) else quarter
+        if end <= start:
+            break
+        if ramp and n + 1 < len(tempi) and tempi[n + 1][1] != bpm:
+            slope = Decimal(tempi[n + 1][1] - bpm) / Decimal(tempi[n + 1][0] - start)
+            seconds += 60 / slope * ((Decimal(bpm) + slope * (end - start)) / Decimal(bpm)).ln()
+        else:
+            seconds += Decimal(60 * (end - start)) / Decimal(bpm)
+    return seconds * rate
+
+
+@pytest.mark.parametrize("rate", [44100, 48000, 96000])
+def test_ten_thousand_bars_of_a_changing_map_are_exact(rate: int) -> None:
+    rng = np.random.default_rng(3)
+    tempi = [(q, int(rng.integers(50, 190)), bool(rng.random() < 0.5)) for q in range(0, 30_000, 300)]
+    tempo = TempoMap(rate, tuple(Tempo(Fraction(q), Fraction(b), r) for q, b, r in tempi), (Meter(1, 3, 4),), 777)
+    for bar in range(1, 10_001, 7):
+        exact = closed_form(tempi, 3 * (bar - 1), rate)
+        if abs(exact % 1 - Decimal("0.5")) > Decimal("1e-5"):
+            assert tempo.sample_of(bar) == int(exact.to_integral_value()) + 777, bar
+    beats = [b.sample for b in tempo.beats_between(tempo.sample_of(4000), tempo.sample_of(4200))]
+    assert len(beats) == 600
+    assert all(b > a for a, b in zip(beats, beats[1:], strict=False))
+
+
+def test_a_ramp_passes_through_its_middle_tempo() -> None:
+    tempo = TempoMap(RATE, (Tempo(Fraction(0), Fraction(60), True), Tempo(Fraction(40), Fraction(120))))
+    assert tempo.bpm_at(Fraction(20)) == 90.0
+    assert tempo.bpm_at(Fraction(400)) == 120.0
+    assert tempo.sample_at(Fraction(40)) == round(60 / 1.5 * float(np.log(2)) * RATE)
+
+
+@given(bpm=st.floats(30, 300), taps=st.integers(5, 24), seed=st.integers(0, 99))
+def test_taps_with_human_scatter_and_a_miss_are_read(bpm: float, taps: int, seed: int) -> None:
+    rng = np.random.default_rng(seed)
+    times = np.arange(taps) * 60 / bpm + rng.normal(0, 0.008, taps)
+    if taps > 8:
+        times = np.delete(times, taps // 2)  # one was missed
+    found = tapping.tapped([0.0, *(times + 10.0).tolist()] if seed % 2 else times.tolist())
+    assert found is not None
+    assert found.bpm == pytest.approx(bpm, rel=0.03 + 0.02 * bpm / 60)
+    assert found.spread_bpm >= 0.0
+    assert tapping.tapped([1.0, 1.5]) is None
+    assert tapping.tapped([]) is None
+
+
+def test_the_ladder_of_the_marshgate() -> None:
+    loads = {p: Load(p, tuple([40.0 + p / 8] * 300)) for p in M16.buffers}
+    rungs = ladder.rungs(M16, RATE, loads, {128: 37})
+    assert [r.period for r in rungs] == list(M16.buffers)
+    assert all(a.through_ms < b.through_ms for a, b in zip(rungs, rungs[1:], strict=False))
+    middle = rungs[2]
+    assert (middle.latency.round_trip_samples, middle.through_ms) == (332, pytest.approx((332 + 37) / 48))
+    assert middle.direct_ms == pytest.approx(44 / 48)
+    assert middle.air_m == pytest.approx(middle.through_ms * 0.343)
+    assert middle.load == pytest.approx(56.0 / (128 / 48 * 1000))
+    assert "notice" in middle.suits
+    assert "mixing" in rungs[-1].suits
+    assert ladder.smallest_that_holds(loads, RATE) == 32
+    heavy = {p: Load(p, tuple([500.0] * 300)) for p in M16.buffers}
+    assert "break up" in ladder.rungs(M16, RATE, heavy, {})[0].suits
+    assert ladder.smallest_that_holds(heavy, RATE) == 64
+
+
+def test_chances_fall_with_room_and_are_said_in_words() -> None:
+    rng = np.random.default_rng(1)
+    times = tuple((100 + rng.pareto(3.0, 2000) * 60).tolist())
+    chances = [Load(p, times).dropouts_per_hour(RATE) for p in (32, 128, 512)]
+    assert chances[0] > chances[1] > chances[2] > 0
+    assert Load(32, (900.0,) * 300).dropouts_per_hour(RATE) == pytest.approx(3.6e9 / (32e6 / RATE))
+    words = [ladder.chance_in_words(v) for v in (None, 0.001, 0.1, 5.2, 600.0)]
+    assert words == ["not measured", "hardly ever", "one in 10 h", "5 an hour", "10 a minute"]
+
+
+def delayed(sound: np.ndarray, samples: float) -> np.ndarray:
+    size = 4 * len(sound)
+    return np.fft.irfft(np.fft.rfft(sound, size) * np.exp(-2j * np.pi * np.fft.rfftfreq(size) * samples), size)[: len(sound)]
+
+
+def came_back(rate: int, samples: float, gain: float = 0.5, noise: float = 1e-4, echo: float = 0.0, seed: int = 0) -> list[np.ndarray]:
+    rng, out = np.random.default_rng(seed), []
+    for _ in range(probe.REPEATS):
+        sound = np.concatenate([probe.signal(rate), np.zeros(probe.stride(rate) - len(probe.signal(rate)))])
+        heard = delayed(sound, samples) * gain
+        heard[700:] += echo * heard[:-700]
+        out.append((heard + rng.standard_normal(len(heard)) * noise).astype(np.float32))
+    return out
+
+
+@settings(max_examples=25)
+@given(samples=st.floats(60, 4500), gain=st.floats(0.02, 1.5), turned=st.booleans(), rate=st.sampled_from([44100, 48000, 96000]), seed=st.integers(0, 99))
+def test_a_round_trip_is_found_between_samples(samples: float, gain: float, turned: bool, rate: int, seed: int) -> None:
+    found = probe.judge(probe.signal(rate), came_back(rate, samples, -gain if turned else gain, seed=seed), [], 16, rate)
+    assert found.failure == ""
+    assert found.samples == pytest.approx(samples, abs=0.05)
+    assert found.inverted is turned
+    assert probe.lands(found.samples, 100, probe.correction(found.samples, 100))
+    assert not probe.lands(found.samples + 3, 100, probe.correction(found.samples, 100))
+
+
+@pytest.mark.parametrize(("heard", "others", "words"), [
+    (came_back(RATE, 300, 0.0, noise=1e-6), [(3, 0.0)], "No signal came in at socket 16"),
+    (came_back(RATE, 300, 0.0, noise=1e-6), [(3, 0.2), (4, 0.01)], "something did at socket 3. Wrong socket?"),
+    ([np.clip(h * 20, -1, 1) for h in came_back(RATE, 300)], [], "clipped at socket 16"),
+    (came_back(RATE, 300, 0.0004, noise=0.02), [], "too quiet against the noise"),
+])
+def test_failures_are_named(heard: list[np.ndarray], others: list[tuple[int, float]], words: str) -> None:
+    found = probe.judge(probe.signal(RATE), heard, others, 16, RATE)
+    assert words in found.failure
+    assert found.samples == 0.0
+
+
+def test_an_echo_stronger_than_the_direct_sound_is_passed_over() -> None:
+    found = probe.judge(probe.signal(RATE), came_back(RATE, 300, 0.3, echo=1.5), [], 16, RATE)
+    assert (found.failure, found.echo) == ("", True)
+    assert found.samples == pytest.approx(300, abs=0.05)
+
+
+@settings(max_examples=30)
+@given(offset=st.floats(-2000, 2000), turned=st.booleans(), echo=st.floats(0.2, 0.7), seed=st.integers(0, 999))
+def test_at_0_db_with_spill_and_an_echo_it_is_right_or_not_sure(offset: float, turned: bool, echo: float, seed: int) -> None:
+    rng = np.random.default_rng(seed)
+    source = rng.standard_normal(2 * RATE)
+    heard = delayed(source, offset) * (-1 if turned else 1)
+    heard = heard + delayed(heard, float(rng.uniform(60, 900))) * echo + 0.5 * rng.standard_normal(2 * RATE)
+    heard = heard + rng.standard_normal(2 * RATE) * np.std(heard)
+    found = find_offset(source.astype(np.float32), heard.astype(np.float32), 4800, 0.5)
+    if found.confidence >= SURE:
+        assert found.samples == pytest.approx(offset, abs=1.0)
+        assert found.inverted is turned
+    stranger = find_offset(rng.standard_normal(2 * RATE).astype(np.float32), heard.astype(np.float32), 4800, 0.5)
+    assert stranger.confidence < SURE, "what has nothing in common is never given"
