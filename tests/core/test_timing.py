@@ -87,6 +87,14 @@ def test_the_ladder_of_the_marshgate() -> None:
     assert ladder.smallest_that_holds(heavy, RATE) == 64
 
 
+def test_the_budget_adds_up_to_the_round_trip() -> None:
+    for period in M16.buffers:
+        parts = ladder.budget(M16, period, 37)
+        assert sum(p.samples for p in parts) == M16.latency(period).round_trip_samples + 37
+        assert parts[-1].kind == "unknown"
+    assert all(p.kind != "unknown" for p in ladder.budget(M16, 128, -5))
+
+
 def test_chances_fall_with_room_and_are_said_in_words() -> None:
     rng = np.random.default_rng(1)
     times = tuple((100 + rng.pareto(3.0, 2000) * 60).tolist())
@@ -115,7 +123,7 @@ def came_back(rate: int, samples: float, gain: float = 0.5, noise: float = 1e-4,
 @settings(max_examples=25)
 @given(samples=st.floats(60, 4500), gain=st.floats(0.02, 1.5), turned=st.booleans(), rate=st.sampled_from([44100, 48000, 96000]), seed=st.integers(0, 99))
 def test_a_round_trip_is_found_between_samples(samples: float, gain: float, turned: bool, rate: int, seed: int) -> None:
-    found = probe.judge(probe.signal(rate), came_back(rate, samples, -gain if turned else gain, seed=seed), [], 16, rate)
+    found = probe.judge(probe.signal(rate), came_back(rate, samples, -gain if turned else gain, seed=seed), {}, 16, rate)
     assert found.failure == ""
     assert found.samples == pytest.approx(samples, abs=0.05)
     assert found.inverted is turned
@@ -124,19 +132,19 @@ def test_a_round_trip_is_found_between_samples(samples: float, gain: float, turn
 
 
 @pytest.mark.parametrize(("heard", "others", "words"), [
-    (came_back(RATE, 300, 0.0, noise=1e-6), [(3, 0.0)], "No signal came in at socket 16"),
-    (came_back(RATE, 300, 0.0, noise=1e-6), [(3, 0.2), (4, 0.01)], "something did at socket 3. Wrong socket?"),
-    ([np.clip(h * 20, -1, 1) for h in came_back(RATE, 300)], [], "clipped at socket 16"),
-    (came_back(RATE, 300, 0.0004, noise=0.02), [], "too quiet against the noise"),
+    (came_back(RATE, 300, 0.0, noise=1e-6), {3: 0.1 * np.ones(9000, np.float32)}, "No signal came in at socket 16"),
+    (came_back(RATE, 300, 0.0, noise=1e-6), {3: came_back(RATE, 400)[0], 4: came_back(RATE, 400, 0.0)[0]}, "the signal did at socket 3. Wrong socket?"),
+    ([np.clip(h * 20, -1, 1) for h in came_back(RATE, 300)], {}, "clipped at socket 16"),
+    (came_back(RATE, 300, 0.0004, noise=0.02), {}, "too quiet against the noise"),
 ])
-def test_failures_are_named(heard: list[np.ndarray], others: list[tuple[int, float]], words: str) -> None:
+def test_failures_are_named(heard: list[np.ndarray], others: dict[int, np.ndarray], words: str) -> None:
     found = probe.judge(probe.signal(RATE), heard, others, 16, RATE)
     assert words in found.failure
     assert found.samples == 0.0
 
 
 def test_an_echo_stronger_than_the_direct_sound_is_passed_over() -> None:
-    found = probe.judge(probe.signal(RATE), came_back(RATE, 300, 0.3, echo=1.5), [], 16, RATE)
+    found = probe.judge(probe.signal(RATE), came_back(RATE, 300, 0.3, echo=1.5), {}, 16, RATE)
     assert (found.failure, found.echo) == ("", True)
     assert found.samples == pytest.approx(300, abs=0.05)
 

@@ -36,7 +36,7 @@ def measured(engine: Engine) -> probe.Measured:
     engine.soon(lambda: engine.play_probe(made))
     run_for(engine, (probe.REPEATS + 1) * probe.stride(rate))
     heard = [engine.ring.read(s, s + probe.stride(rate), np.array([12]))[0] for s in made.starts]
-    return probe.judge(probe.signal(rate), heard, [], 13, rate)
+    return probe.judge(probe.signal(rate), heard, {}, 13, rate)
 
 
 @pytest.mark.parametrize("rate", M16.rates_hz)

@@ -102,7 +102,7 @@ def test_from_capture_to_takes(desk: Desk) -> None:
     assert set(lanes) == {shown.rows[0].id, drum.id}
     assert any(lanes[drum.id][:40])
     assert not any(lanes[drum.id][2 * int(100 * info.frames / 48000) + 4 :])
-    assert shown.marks == {"patch": "settled", "capture": "settled", "takes": "settled"}
+    assert shown.marks == {"patch": "settled", "levels": "untouched", "timing": "untouched", "capture": "settled", "takes": "settled"}
     with desk.database.transaction() as db:
         plan = compile_plan(desk, db.get_one(Session, session))
     assert [(p.track, p.samples) for p in plan.line] == [(shown.rows[0].id, info.frames), (drum.id, info.frames)]

@@ -89,6 +89,27 @@ def rungs(profile: Profile, rate_hz: int, loads: dict[int, Load], correction: di
     return out
 
 
+@dataclass(frozen=True)
+class Part:
+    """A stretch of the way from a microphone to ears, in samples. ``kind``: converter, driver, buffer or unknown."""
+
+    name: str
+    kind: str
+    samples: int
+
+
+def budget(profile: Profile, period: int, correction_samples: int = 0) -> list[Part]:
+    """The Through path in the order in which sound passes it. On the Direct path only the converters are left."""
+    parts = [
+        Part("converter in", "converter", profile.converter_in), Part("driver", "driver", profile.safety),
+        Part("buffer in", "buffer", period), Part("buffer out", "buffer", period),
+        Part("driver", "driver", profile.safety), Part("converter out", "converter", profile.converter_out),
+    ]
+    if correction_samples > 0:
+        parts.append(Part("what the driver does not tell", "unknown", correction_samples))
+    return parts
+
+
 def suits(through_ms: float, load: float | None) -> str:
     """One sentence on whom a buffer suits."""
     if load is not None and load > 0.7:

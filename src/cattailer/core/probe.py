@@ -58,15 +58,15 @@ class Measured:
     echo: bool = False
 
 
-def judge(played: Floats, heard: list[Floats], others: list[tuple[int, float]], socket: int, rate_hz: int) -> Measured:
+def judge(played: Floats, heard: list[Floats], others: dict[int, Floats], socket: int, rate_hz: int) -> Measured:
     """What the repetitions say. ``heard`` are stretches that begin where each repetition was played;
-    ``others`` are (socket, peak) of other inputs meanwhile, to tell a wrong socket."""
+    ``others`` is what other sockets heard of the first, to tell a wrong one."""
     top = max(float(np.abs(h).max()) for h in heard)
     level = 20.0 * math.log10(max(top, 1e-10))
     if level < SILENT_DBFS:
-        louder = max(others, key=lambda o: o[1], default=(0, 0.0))
-        if louder[1] > 0.003:
-            text = f"Nothing came in at socket {socket}, but something did at socket {louder[0]}. Wrong socket?"
+        elsewhere = _elsewhere(played, others)
+        if elsewhere:
+            text = f"Nothing came in at socket {socket}, but the signal did at socket {elsewhere}. Wrong socket?"
         else:
             text = f"No signal came in at socket {socket}. Is the cable in, is the gain up?"
         return Measured(text, level_dbfs=level)
@@ -86,6 +86,14 @@ def judge(played: Floats, heard: list[Floats], others: list[tuple[int, float]], 
     spread = (max(f.samples for f in near) - min(f.samples for f in near)) / 2.0
     inverted = sum(f.inverted for f in near) * 2 > len(near)
     return Measured("", middle, spread, inverted, confidence, level, snr, any(f.echo for f in near))
+
+
+def _elsewhere(played: Floats, others: dict[int, Floats]) -> int:
+    """The other socket at which the signal came in, or 0."""
+    alive = {n: sound for n, sound in others.items() if float(np.abs(sound).max()) > 1e-4}
+    found = {n: find_offset(played, sound, len(sound) - 1) for n, sound in alive.items()}
+    best = max(found, key=lambda n: found[n].confidence, default=0)
+    return best if best and found[best].confidence >= SURE else 0
 
 
 def correction(measured_samples: float, claimed_samples: int) -> int:

@@ -18,6 +18,7 @@ from cattailer.services.planning import compile_plan, correction_of
 from cattailer.services.sessions import open_session
 from cattailer.store.models import RoundTrip
 
+Floats = np.ndarray[Any, np.dtype[np.float32]]
 WAYS = ("cable", "headphone")
 FITS_SAMPLES = 1.0
 
@@ -59,14 +60,14 @@ def measure(desk: Desk, session_id: int, output: int, socket: int, way: str) -> 
     rate, stride = int(state["rate"]), probe.stride(int(state["rate"]))
     if not began["starts"]:
         raise NotNow("The interface did not deliver sound just now, so nothing was measured. Try again.")
-    heard, others = [], np.zeros(profile.inputs)
+    heard: list[Floats] = []
+    others: dict[int, Floats] = {}
     for start in began["starts"]:
         got = _fetch(desk, list(range(profile.inputs)), start, stride)
         heard.append(got[socket - 1])
-        others = np.maximum(others, np.abs(got).max(axis=1))
+        others = others or {n: got[n - 1] for n in range(1, profile.inputs + 1) if n != socket}
     signal = probe.signal(rate)
-    rest = [(n, float(others[n - 1])) for n in range(1, profile.inputs + 1) if n != socket]
-    found = probe.judge(signal, heard, rest, socket, rate)
+    found = probe.judge(signal, heard, others, socket, rate)
     kept = 0
     if not found.failure:
         with desk.database.transaction() as db:
@@ -90,7 +91,7 @@ def measure(desk: Desk, session_id: int, output: int, socket: int, way: str) -> 
     )
 
 
-def _fetch(desk: Desk, rows: list[int], start: int, count: int) -> np.ndarray[Any, np.dtype[np.float32]]:
+def _fetch(desk: Desk, rows: list[int], start: int, count: int) -> Floats:
     """Waits until a stretch has come in. Raises NotNow when it does not."""
     until = time.monotonic() + 8.0
     while time.monotonic() < until:
@@ -103,16 +104,14 @@ def _fetch(desk: Desk, rows: list[int], start: int, count: int) -> np.ndarray[An
     raise NotNow("The interface stopped delivering sound meanwhile, so nothing was measured. Try again.")
 
 
-def _heights(sound: np.ndarray[Any, np.dtype[np.float32]], columns: int = 240) -> list[int]:
+def _heights(sound: Floats, columns: int = 240) -> list[int]:
     """The highest of each column, 0 to 100 against the highest of all."""
     parts = np.array_split(np.abs(sound), columns)
     tops = np.array([float(p.max(initial=0.0)) for p in parts])
     return [round(100.0 * v / max(tops.max(), 1e-9)) for v in tops]
 
 
-def _curve(
-    signal: np.ndarray[Any, np.dtype[np.float32]], heard: np.ndarray[Any, np.dtype[np.float32]], at: float
-) -> tuple[list[float], int]:
+def _curve(signal: Floats, heard: Floats, at: float) -> tuple[list[float], int]:
     """The correlation around the peak, against its highest: 61 samples."""
     first = max(0, round(at) - 30)
     last = min(first + 61, len(heard) - len(signal) + 1)

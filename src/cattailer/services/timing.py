@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 from cattailer.core import ladder
 from cattailer.core.errors import NotNow
-from cattailer.core.ladder import Load, Rung
+from cattailer.core.ladder import Load, Part, Rung
 from cattailer.services import roundtrip
 from cattailer.services.desk import Desk
 from cattailer.services.editing import editing, get_session
@@ -24,6 +24,8 @@ class Ladder:
     proposal: int | None
     direct_ms: float
     dropouts: int
+    budget: list[Part]
+    rate_hz: int
 
 
 def show(desk: Desk, session_id: int) -> Ladder:
@@ -34,11 +36,13 @@ def show(desk: Desk, session_id: int) -> Ladder:
         profile = desk.profile_or_blank(interface)
     loads = desk.loads.get(session_id, {})
     loads = {p: load for p, load in loads.items() if p in profile.buffers}
-    rungs = ladder.rungs(profile, rate, loads, roundtrip.corrections(desk, interface, rate))
+    corrections = roundtrip.corrections(desk, interface, rate)
+    rungs = ladder.rungs(profile, rate, loads, corrections)
     state = desk.engine_state()
     return Ladder(
         rungs, period, tracking, mixing, "mixing" if in_use else "tracking", bool(loads),
         ladder.smallest_that_holds(loads, rate), rungs[0].direct_ms if rungs else 0.0, int(state.get("dropouts", 0)),
+        ladder.budget(profile, period, corrections.get(period, 0)), rate,
     )
 
 

@@ -1,0 +1,107 @@
+"""Timing in the browser: pick a buffer, measure, use, capture an overdub of the click, see it aligned."""
+
+import io
+import re
+import urllib.parse
+import urllib.request
+from collections.abc import Iterator
+from pathlib import Path
+
+import numpy as np
+import pytest
+import soundfile
+from playwright.sync_api import Page, expect
+
+from tests.e2e.conftest import Studio, open_demo, state_is
+from tests.e2e.test_levels import post
+
+pytestmark = pytest.mark.xdist_group("e2e")
+
+
+@pytest.fixture(autouse=True)
+def as_it_was(studio: Studio) -> Iterator[None]:
+    yield
+    for path, fields in (
+        ("timing/use", {"use": "tracking"}), ("timing/buffer", {"period": 128}), ("timing/trip/forget", {}),
+        ("timing/stand-in/loop", {"output": 1, "socket": 12, "way": "none"}), ("timing/stand-in/claim", {"samples": 0}),
+        ("timing/tempo", {"bpm": 92}), ("click", {"on": "false"}), ("tracks/arm", {"armed": "false"}),
+    ):
+        urllib.request.urlopen(f"{studio.url}/s/1/{path}", urllib.parse.urlencode(fields).encode())
+
+
+def test_pick_a_buffer_measure_use_overdub_and_see_it_aligned(page: Page, studio: Studio) -> None:
+    open_demo(page, studio)
+    page.keyboard.press("3")
+    page.wait_for_url("**/timing/")
+    page.wait_for_function("cattailerStats.frames > 3")
+    page.get_by_role("button", name="256 samples for tracking").click()
+    expect(page.get_by_role("button", name="Tracking: 256")).to_have_attribute("aria-pressed", "true")
+    page.get_by_role("button", name="Measure this machine now").click()
+    expect(page.locator("#rows").get_by_text(re.compile(r"^\d+ %$"))).to_have_count(6, timeout=30_000)
+    page.get_by_role("link", name="Round trip").click()
+    post(page, "/s/1/timing/stand-in/claim", samples=41)
+    page.locator("#loop-out").fill("1")
+    page.locator("#loop-in").fill("12")
+    page.get_by_role("button", name="plug a cable").click()
+    expect(page.get_by_text("cable: output 1 → socket 12.")).to_be_visible()
+    page.locator("select[name=socket]").select_option("11")
+    page.locator("[data-press=measure]").click()
+    expect(page.locator("#result")).to_contain_text("the signal did at socket 12. Wrong socket?", timeout=30_000)
+    page.locator("select[name=socket]").select_option("12")
+    page.locator("[data-press=measure]").click()
+    expect(page.locator("#result")).to_contain_text("41 too few", timeout=30_000)
+    expect(page.locator("#result")).to_contain_text("629.00 samples")
+    page.locator("[data-press=use-this]").click()
+    expect(page.locator("#timing-facts")).to_contain_text("✓ measured")
+    page.locator("[data-press=measure]").click()
+    expect(page.locator("#result")).to_contain_text("lands within one sample", timeout=30_000)
+
+    post(page, "/s/1/patch/tracks", count=1, feed="in:12", name="Loop")
+    page.goto(f"{studio.url}/s/1/capture")
+    page.wait_for_function("cattailerStats.frames > 3")
+    page.get_by_role("checkbox", name="Arm Loop").click()
+    expect(page.locator("#capture-words")).to_have_text("Capture 1 track")
+    page.keyboard.press("p")
+    expect(page.locator("[data-press=click]").first).to_have_attribute("aria-pressed", "true")
+    page.keyboard.press("Home")
+    page.keyboard.press("Shift+Space")
+    state_is(page, "capturing")
+    page.wait_for_timeout(3000)
+    page.keyboard.press("Shift+Space")
+    state_is(page, "stopped")
+    page.goto(f"{studio.url}/s/1/takes/")
+    take = page.locator("[data-take]", has=page.get_by_role("button", name=re.compile("Play Loop, take"))).first
+    with page.expect_download() as waiting:
+        take.get_by_role("link", name=re.compile("Download")).click()
+    data, rate = soundfile.read(io.BytesIO(Path(waiting.value.path()).read_bytes()))
+    high = np.abs(data)
+    for beat in range(1, 4):
+        at = round(beat * 60 / 92 * rate)
+        around = high[at - 600 : at + 600]
+        assert abs(int(np.argmax(around > 0.5 * around.max())) - 600) <= 1, "the captured click lies on the grid"
+    page.keyboard.press("Control+z")
+
+
+def test_the_tempo_map_by_typing_and_tapping(page: Page, studio: Studio) -> None:
+    open_demo(page, studio)
+    page.goto(f"{studio.url}/s/1/timing/tempo")
+    page.wait_for_function("cattailerStats.frames > 3")
+    page.get_by_label("Tempo from bar", exact=True).fill("9")
+    page.get_by_label("Tempo in quarters a minute").fill("1e9")
+    page.get_by_role("button", name="Set the tempo").click()
+    expect(page.get_by_role("alert")).to_contain_text("tempo must be 10 to 400")
+    page.get_by_label("Tempo in quarters a minute").fill("120")
+    page.get_by_role("button", name="Set the tempo").click()
+    expect(page.locator("#bpm-9")).to_have_value("120")
+    page.locator("#rows .row", has=page.locator("#bpm-1")).get_by_role("button", name="steady").click()
+    expect(page.locator("#rows .row", has=page.locator("#bpm-1")).get_by_role("button", name="changes evenly")).to_be_visible()
+    page.get_by_label("Beats in a bar").fill("0")
+    page.get_by_role("button", name="Set the meter").click()
+    expect(page.get_by_role("alert")).to_contain_text("no such meter: 0/4")
+    page.evaluate("document.activeElement.blur()")
+    for _ in range(6):
+        page.keyboard.press("t")
+        page.wait_for_timeout(500)
+    expect(page.locator("#tapped")).to_contain_text(re.compile(r"\d+\.\d ± \d"))
+    page.get_by_role("button", name="Take the change at bar 9 away").click()
+    expect(page.locator("#bpm-9")).to_have_count(0)

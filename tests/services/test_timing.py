@@ -1,0 +1,197 @@
+"""What people do on the Timing stage, with a real database and an engine on the wall clock."""
+
+import time
+from pathlib import Path
+
+import numpy as np
+import pytest
+import soundfile
+
+from cattailer.core.errors import NotFound, NotNow, Refusal
+from cattailer.services import (
+    alignment,
+    demo,
+    hardware,
+    history,
+    room,
+    roundtrip,
+    sessions,
+    sheet,
+    tempo,
+    timing,
+    tracks,
+    transport,
+)
+from cattailer.services.desk import Desk
+from cattailer.services.editing import get_session
+from cattailer.services.planning import compile_plan, tempo_of
+from cattailer.store.models import Session
+from tests.conftest import wait_for
+
+
+def plan_of(desk: Desk, session: int):  # type: ignore[no-untyped-def]
+    with desk.database.transaction() as db:
+        return compile_plan(desk, db.get_one(Session, session))
+
+
+def test_measure_use_and_see_it_land(desk: Desk) -> None:
+    session = demo.load(desk)
+    sessions.open_session(desk, session)
+    failed = roundtrip.measure(desk, session, 1, 16, "cable")
+    assert "No signal came in at socket 16" in failed.measured.failure
+    assert failed.id == 0
+    room.claim(desk, 37)
+    room.loop(desk, 1, 15, "cable")
+    wrong = roundtrip.measure(desk, session, 1, 16, "cable")
+    assert "the signal did at socket 15" in wrong.measured.failure
+    room.loop(desk, 1, 16, "cable")
+    found = roundtrip.measure(desk, session, 1, 16, "cable")
+    assert (found.measured.failure, found.correction, found.lands) == ("", 37, None)
+    assert found.measured.samples == pytest.approx(332 + 37, abs=0.05)
+    assert len(found.curve) == 61
+    assert found.curve.index(max(found.curve)) + found.curve_from == 369
+    roundtrip.use(desk, session, found.id)
+    assert plan_of(desk, session).correction_samples == 37
+    assert desk.engine_state()["round_trip_samples"] == 369
+    assert roundtrip.measure(desk, session, 1, 16, "cable").lands is True
+    room.claim(desk, 60)
+    again = roundtrip.measure(desk, session, 1, 16, "cable")
+    assert again.lands is False
+    standing = roundtrip.standing(desk, session)
+    assert "+23.0 samples off" in standing.warning
+    assert [p.used for p in standing.history] == [False, False, True]
+    timing.choose_buffer(desk, session, "tracking", 256)
+    assert plan_of(desk, session).correction_samples == 0, "another buffer, another round trip"
+    with pytest.raises(Refusal, match="another interface, rate or buffer"):
+        roundtrip.use(desk, session, again.id)
+    timing.choose_buffer(desk, session, "tracking", 128)
+    assert timing.show(desk, session).rungs[2].through_ms == pytest.approx(369 / 48)
+    other = sessions.create_session(desk, "Another")
+    assert plan_of(desk, other).correction_samples == 37, "it belongs to the interface, not to a session"
+    roundtrip.forget(desk, session)
+    assert plan_of(desk, session).correction_samples == 0
+    for call, error in (
+        (lambda: roundtrip.use(desk, session, 999), NotFound), (lambda: roundtrip.measure(desk, session, 99, 16, "cable"), Refusal),
+        (lambda: roundtrip.measure(desk, session, 1, 99, "cable"), Refusal), (lambda: roundtrip.measure(desk, session, 1, 16, "magic"), Refusal),
+    ):
+        with pytest.raises(error):
+            call()
+
+
+def test_a_headphone_at_a_microphone_will_do(desk: Desk) -> None:
+    session = demo.load(desk)
+    sessions.open_session(desk, session)
+    room.ask_players(desk, "rest")
+    room.claim(desk, -20)
+    room.loop(desk, 3, 8, "headphone")
+    time.sleep(2.5)
+    found = roundtrip.measure(desk, session, 3, 8, "headphone")
+    assert found.measured.failure == ""
+    assert found.correction == pytest.approx(-20, abs=1)
+    room.loop(desk, 3, 8, "none")
+    wait_for(lambda: room.loops(desk).loops == [])
+
+
+def test_buffers_for_tracking_and_mixing(desk: Desk) -> None:
+    session = demo.load(desk)
+    sessions.open_session(desk, session)
+    ladder = timing.show(desk, session)
+    assert (ladder.tracking, ladder.mixing, ladder.in_use, ladder.measured) == (128, 1024, "tracking", False)
+    transport.roll(desk, session)
+    time.sleep(0.3)
+    timing.use_for(desk, session, "mixing")
+    state = desk.engine_state()
+    assert (state["state"], plan_of(desk, session).period) == ("rolling", 1024)
+    assert state["position"] > 4000, "it goes on where it was"
+    transport.stop(desk, session)
+    assert "buffer for mixing is in use" in sheet.show(desk, session).findings[0].text
+    timing.choose_buffer(desk, session, "mixing", 512)
+    assert plan_of(desk, session).period == 512
+    history.undo(desk, session)
+    assert plan_of(desk, session).period == 1024
+    timing.use_for(desk, session, "tracking")
+    assert plan_of(desk, session).period == 128
+    with pytest.raises(Refusal, match="no buffer of 100"):
+        timing.choose_buffer(desk, session, "tracking", 100)
+    timing.measure_load(desk, session)
+    rungs = timing.show(desk, session).rungs
+    assert all(r.load is not None and r.load > 0 for r in rungs)
+    assert rungs[0].load > rungs[-1].load
+    tracks.arm_track(desk, session, 3, True)
+    transport.capture(desk, session)
+    for call in (lambda: timing.use_for(desk, session, "mixing"), lambda: timing.choose_buffer(desk, session, "tracking", 64),
+                 lambda: timing.measure_load(desk, session), lambda: tempo.set_tempo(desk, session, 1, 100),
+                 lambda: roundtrip.measure(desk, session, 1, 16, "cable"), lambda: roundtrip.forget(desk, session)):
+        with pytest.raises(Refusal) as why:
+            call()
+        assert why.value.status == 409
+    transport.stop(desk, session)
+
+
+def the_map(desk: Desk, session: int):  # type: ignore[no-untyped-def]
+    with desk.database.transaction() as db:
+        return tempo_of(get_session(db, session))
+
+
+def test_the_tempo_map_is_edited_bar_by_bar(desk: Desk) -> None:
+    session = demo.load(desk)
+    tempo.set_tempo(desk, session, 9, 120.0)
+    tempo.set_tempo(desk, session, 1, 92.0, ramp=True)
+    made = the_map(desk, session)
+    assert made.bpm_at(made.quarter_of(5)) == pytest.approx(106.0)
+    tempo.set_meter(desk, session, 5, 7, 8)
+    made = the_map(desk, session)
+    assert [m.bar for m in made.meters] == [1, 5]
+    assert made.bar_beat_at(made.sample_at(made.tempi[1].quarter)).bar == 9, "the tempo change stays at its bar"
+    shown = tempo.show(desk, session)
+    assert [(r.bar, r.bpm, r.ramp, r.meter) for r in shown.rows] == [(1, "92", True, "3/4"), (5, "", False, "7/8"), (9, "120", False, "")]
+    tempo.remove(desk, session, 5)
+    tempo.remove(desk, session, 9)
+    tempo.set_bar_one(desk, session, 48_000)
+    assert the_map(desk, session).sample_of(1) == 48_000
+    history.undo(desk, session)
+    assert the_map(desk, session).sample_of(1) == 0
+    before = the_map(desk, session)
+    for call, words in (
+        (lambda: tempo.set_tempo(desk, session, 1, 0.0), "tempo must be 10 to 400"), (lambda: tempo.set_tempo(desk, session, 1, -3.0), "10 to 400"),
+        (lambda: tempo.set_tempo(desk, session, 1, 1e9), "10 to 400"), (lambda: tempo.set_meter(desk, session, 1, 0, 4), "no such meter: 0/4"),
+        (lambda: tempo.set_meter(desk, session, 1, 7, 0), "no such meter: 7/0"), (lambda: tempo.remove(desk, session, 1), "where all begins"),
+        (lambda: tempo.set_tempo(desk, session, 0, 100.0), "Bars count from 1"), (lambda: tempo.set_bar_one(desk, session, -1), "first hour"),
+        (lambda: tempo.tap([float("nan")]), "cannot be read"),
+    ):
+        with pytest.raises(Refusal, match=words):
+            call()
+    assert the_map(desk, session) == before
+
+
+def test_a_rate_does_not_change_under_takes(desk: Desk) -> None:
+    session = demo.load(desk)
+    tracks.arm_track(desk, session, 3, True)
+    transport.capture(desk, session)
+    time.sleep(0.2)
+    transport.stop(desk, session)
+    with pytest.raises(NotNow, match="rate stays"):
+        hardware.choose_rate(desk, session, 44100)
+
+
+def test_files_are_aligned_and_latencies_told(tmp_path: Path) -> None:
+    rng = np.random.default_rng(1)
+    a = rng.standard_normal(96_000) * 0.1
+    b = -np.concatenate([np.zeros(480), a])[:96_000] + rng.standard_normal(96_000) * 0.01
+    soundfile.write(tmp_path / "a.wav", np.stack([np.zeros(96_000), a], 1), 48000, subtype="PCM_24")
+    soundfile.write(tmp_path / "b.flac", b, 48000, subtype="PCM_24")
+    soundfile.write(tmp_path / "c.wav", b, 44100)
+    soundfile.write(tmp_path / "silent.wav", 0 * b, 48000)
+    found = alignment.align_files(tmp_path / "a.wav", tmp_path / "b.flac")
+    assert found["offset_samples"] == pytest.approx(480, abs=0.02)
+    assert found["offset_ms"] == pytest.approx(10.0, abs=0.001)
+    assert (found["inverted"], found["confidence"]) == (True, 1.0)
+    assert alignment.align_files(tmp_path / "b.flac", tmp_path / "a.wav")["offset_samples"] == pytest.approx(-480, abs=0.02)
+    for one, other, words in (("a.wav", "c.wav", "Convert one"), ("a.wav", "silent.wav", "is silent"), ("a.wav", "gone.wav", "no file")):
+        with pytest.raises(Refusal, match=words):
+            alignment.align_files(tmp_path / one, tmp_path / other)
+    told = alignment.latencies("Marshgate 16", 48000, None)
+    assert told["buffers"][2] == {"buffer": 128, "input_samples": 167, "output_samples": 165, "round_trip_samples": 332, "round_trip_ms": 6.917}
+    for device, rate, words in (("nothing", 48000, "No interface"), ("marshgate-2", 96000, "does not run")):
+        with pytest.raises(Refusal, match=words):
+            alignment.latencies(device, rate, None)
