@@ -10,6 +10,7 @@ from hypothesis import strategies as st
 
 from cattailer.core import ladder, probe, tapping
 from cattailer.core.align import SURE, find_offset
+from cattailer.core.clicking import BAR, BEAT, BETWEEN, SUBDIVISIONS, ClickPlan
 from cattailer.core.ladder import Load
 from cattailer.core.timeline import Meter, Tempo, TempoMap
 from cattailer.media import profile_toml
@@ -163,3 +164,38 @@ def test_at_0_db_with_spill_and_an_echo_it_is_right_or_not_sure(offset: float, t
         assert found.inverted is turned
     stranger = find_offset(rng.standard_normal(2 * RATE).astype(np.float32), heard.astype(np.float32), 4800, 0.5)
     assert stranger.confidence < SURE, "what has nothing in common is never given"
+
+
+@settings(max_examples=40)
+@given(
+    bpm=st.integers(20, 300), beats=st.integers(1, 9), unit=st.sampled_from([2, 4, 8, 16]), parts=st.sampled_from(SUBDIVISIONS),
+    start=st.integers(0, 5_000_000), length=st.integers(1, 600_000),
+)
+def test_ticks_are_exact_and_none_is_lost_or_doubled(bpm: int, beats: int, unit: int, parts: int, start: int, length: int) -> None:
+    tempo = TempoMap(RATE, (Tempo(Fraction(0), Fraction(bpm)),), (Meter(1, beats, unit),))
+    plan = ClickPlan(subdivision=parts)
+    whole = list(plan.ticks(tempo, start, start + length))
+    cut = start + length // 3
+    assert whole == [*plan.ticks(tempo, start, cut), *plan.ticks(tempo, cut, start + length)]
+    step = Fraction(4, unit) / parts
+    first = int(tempo.quarter_at(start) / step)
+    expected = [
+        (n, (2 * n * step * 60 * RATE / bpm + 1) // 2) for n in range(first, first + len(whole) + 3)
+    ]
+    inside = [(n, s) for n, s in expected if start <= s < start + length]
+    assert [t.sample for t in whole] == [s for _, s in inside]
+    kinds = [BAR if n % (beats * parts) == 0 else BEAT if n % parts == 0 else BETWEEN for n, _ in inside]
+    assert [t.kind for t in whole] == kinds
+
+
+def test_the_click_stops_where_it_should_and_sounds_when_it_should() -> None:
+    tempo = TempoMap(RATE, (Tempo(Fraction(0), Fraction(92)),), (Meter(1, 3, 4),))
+    ticks = list(ClickPlan(stops_at_bar=3).ticks(tempo, 0, 10_000_000))
+    assert len(ticks) == 6
+    assert [ClickPlan(when=w).sounds_while(s) for w in ("both", "rolling", "capturing") for s in ("stopped", "rolling", "capturing")] == [
+        False, True, True, False, True, False, False, False, True,
+    ]
+    assert ClickPlan.from_dict(ClickPlan(mixes=(3, 4), sound="beep").to_dict()) == ClickPlan(mixes=(3, 4), sound="beep")
+    for wrong in ({"when": "never ever"}, {"sound": "cow"}, {"subdivision": 5}, {"level_db": 6.0}, {"accent_db": -1.0}, {"stops_at_bar": -1}):
+        with pytest.raises(ValueError):
+            ClickPlan(**wrong)  # type: ignore[arg-type]

@@ -13,6 +13,7 @@ from hypothesis import settings
 from hypothesis import strategies as st
 from hypothesis.stateful import RuleBasedStateMachine, invariant, rule
 
+from cattailer.core.clicking import ClickPlan
 from cattailer.core.errors import NotNow, Refusal
 from cattailer.core.plan import MixPlan, Plan, TrackPlan
 from cattailer.core.takes import Placed
@@ -261,9 +262,9 @@ def test_the_ring_keeps_the_newest_and_says_what_is_gone() -> None:
 def test_a_click_is_the_same_in_blocks_of_any_size() -> None:
     tempo = demo.tempo()
     whole = np.zeros((2, 48_000), np.float32)
-    Click(tempo, -6.0).add(whole, 0)
+    Click(tempo, ClickPlan(level_db=-6.0)).add(whole, 0)
     parts = np.zeros((2, 48_000), np.float32)
-    click, at = Click(tempo, -6.0), 0
+    click, at = Click(tempo, ClickPlan(level_db=-6.0)), 0
     for size in (1, 37, 512, 9000, 20_000, 18_450):
         click.add(parts[:, at : at + size], at)
         at += size

@@ -7,6 +7,7 @@ import numpy as np
 import pytest
 
 from cattailer.core import probe
+from cattailer.core.clicking import ClickPlan
 from cattailer.core.errors import NotNow
 from cattailer.core.timeline import TempoMap
 from cattailer.engine import load
@@ -85,6 +86,22 @@ def test_the_probe_takes_its_output_and_leaves_the_others() -> None:
     assert np.array_equal(whole[1, 1500:2500], sound)
     assert not whole[1, 1000:1500].any()
     assert (whole[[0, 2]] == 0.25).all()
+
+
+def test_the_click_goes_to_the_mixes_that_want_it_and_only_when_it_should() -> None:
+    plan = demo.plan(False, click=True)
+    wanted = plan.mixes[1]
+    plan = replace(plan, clicking=ClickPlan(when="capturing", mixes=(wanted.id,)), tracks=(), routes=())
+    engine = Engine(open_live_room(plan, VirtualClock(), ((0, 12), (wanted.outputs[0], 13))), plan)
+    engine.soon(engine.transport.roll)
+    run_for(engine, 48_000)
+    heard = engine.ring.read(engine.sample - 40_000, engine.sample, np.array([12, 13]))
+    assert np.abs(heard).max() < 1e-4, "it only sounds while capturing"
+    engine.soon(engine.transport.capture)
+    run_for(engine, 96_000)
+    heard = np.abs(engine.ring.read(engine.sample - 80_000, engine.sample, np.array([12, 13]))).max(axis=1)
+    assert heard[0] < 1e-4, "the main mix does not get it"
+    assert heard[1] > 0.02
 
 
 def test_no_probe_while_the_timeline_moves() -> None:

@@ -164,6 +164,23 @@ def test_the_tempo_map_is_edited_bar_by_bar(desk: Desk) -> None:
     assert the_map(desk, session) == before
 
 
+def test_the_click_is_set_while_it_runs(desk: Desk) -> None:
+    session = demo.load(desk)
+    sessions.set_click(desk, session, True)
+    transport.roll(desk, session)
+    main = tempo.clicking(desk, session).mixes[0][0]
+    tempo.set_clicking(desk, session, {"sound": "stick", "subdivision": 2, "mixes": [main], "stops_at_bar": 9})
+    made = plan_of(desk, session).clicking
+    assert (made.sound, made.subdivision, made.mixes, made.stops_at_bar) == ("stick", 2, (main,), 9)
+    assert [on for _, _, on in tempo.clicking(desk, session).mixes] == [True, False, False, False]
+    for wanted, words in (({"sound": "cow"}, "no click called"), ({"mixes": [999]}, "not here any more"), ({"level_db": 40.0}, "level lies")):
+        with pytest.raises(Refusal, match=words):
+            tempo.set_clicking(desk, session, wanted)
+    history.undo(desk, session)
+    assert plan_of(desk, session).clicking.sound == "wood"
+    transport.stop(desk, session)
+
+
 def test_a_rate_does_not_change_under_takes(desk: Desk) -> None:
     session = demo.load(desk)
     tracks.arm_track(desk, session, 3, True)

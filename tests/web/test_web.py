@@ -36,6 +36,11 @@ def test_pages_answer(client: FlaskClient) -> None:
                         ("room", "Stand-in: no real room")):
         assert words in client.get(f"/s/1/levels/{view}").text
         assert words in client.get(f"/s/1/levels/{view}/rows").text
+    for view, words in (("buffer", "Measure this machine now"), ("trip", "Stand-in: no real cables"), ("tempo", "Tap it here")):
+        assert words in client.get(f"/s/1/timing/{view}").text
+        assert words in client.get(f"/s/1/timing/{view}/rows").text
+    taps = client.post("/s/1/timing/tap", data={"times": "0,0.5,1.0,1.5,2.0"}).json
+    assert (taps["bpm"], taps["rounded"]) == (120.0, 120.0)
     assert client.get("/s/1/levels/pairs/compare?first=3&second=3").status_code == 400
     assert client.get("/alive").text == "alive"
     lanes = client.get("/s/1/capture/lanes?at=0&columns=100").json

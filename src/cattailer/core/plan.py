@@ -4,9 +4,10 @@ Services make a plan from the database; the engine swaps it whole at a block bou
 carries its revision.
 """
 
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, field
 from typing import Any
 
+from cattailer.core.clicking import ClickPlan
 from cattailer.core.meters import TARGET_WINDOW_DBFS
 from cattailer.core.patch import SOFTWARE
 from cattailer.core.takes import Placed
@@ -92,7 +93,7 @@ class Plan:
     line: tuple[Placed, ...]
     tempo: TempoMap
     click: bool = False
-    click_db: float = -12.0
+    clicking: ClickPlan = field(default_factory=ClickPlan)
     groups: tuple[GroupPlan, ...] = ()
     mixes: tuple[MixPlan, ...] = ()
     routes: tuple[tuple[str, str], ...] = ()
@@ -141,6 +142,7 @@ class Plan:
         rest["routes"] = tuple((a, b) for a, b in rest["routes"])
         rest["taps"] = tuple(rest["taps"])
         rest["window"] = tuple(rest["window"])
+        rest["clicking"] = ClickPlan.from_dict(rest["clicking"])
         return cls(**rest)
 
     def same_hardware(self, other: "Plan | None") -> bool:

@@ -119,10 +119,10 @@ class Engine:
         if made is not None:
             mixes += made[: patched.mixes]
         if state != "stopped":
-            if patched.click is not None:
+            if patched.click is not None and patched.click.plan.sounds_while(state):
                 self._clicked[:] = 0.0
                 patched.click.add(self._clicked, position)
-                mixes.reshape(-1, 2, count)[...] += self._clicked
+                mixes.reshape(-1, 2, count)[patched.click_mixes] += self._clicked
             transport.position = position + count
         np.maximum(mixes, -1.0, out=mixes)
         np.minimum(mixes, 1.0, out=mixes)

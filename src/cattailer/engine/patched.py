@@ -22,7 +22,9 @@ class Patched:
         self.mixes = 2 * len(plan.mixes)
         self.sums = {state: sums(plan, state) for state in ("stopped", "rolling", "capturing")}
         self.summed = np.zeros((len(self.sums["stopped"].hardware), plan.period), np.float32)
-        self.click = Click(plan.tempo, plan.click_db) if plan.click else None
+        self.click = Click(plan.tempo, plan.clicking) if plan.click else None
+        wanted = plan.clicking.mixes
+        self.click_mixes = [n for n, mix in enumerate(plan.mixes) if not wanted or mix.id in wanted]
         self.outputs = np.zeros((plan.outputs, self.mixes), np.float32)
         for n, mix in enumerate(plan.mixes):
             for side, output in enumerate(mix.outputs):

@@ -3,6 +3,7 @@
 from sqlalchemy import orm, select
 
 from cattailer.core import probe
+from cattailer.core.clicking import ClickPlan
 from cattailer.core.interface import Profile
 from cattailer.core.patch import (
     SOFTWARE,
@@ -125,5 +126,5 @@ def compile_plan(desk: Desk, session: Session) -> Plan:
         session.bits, profile.inputs, profile.outputs, preamps_of(patch, profile), tracks, tuple(line),
         tempo_of(session), session.click, groups=tuple(GroupPlan(g.id, g.name, g.fader_db) for g in patch.groups),
         mixes=tuple(mixes), routes=patch.routes, taps=taps, window=(session.window_dbfs[0], session.window_dbfs[1]),
-        correction_samples=correction_of(session),
+        correction_samples=correction_of(session), clicking=ClickPlan.from_dict(session.clicking),
     )

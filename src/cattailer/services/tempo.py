@@ -4,6 +4,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from fractions import Fraction
 
+from cattailer.core.clicking import ClickPlan
 from cattailer.core.errors import Refusal
 from cattailer.core.tapping import Tapped, tapped
 from cattailer.core.timeline import Meter, Tempo, TempoMap, clock_text
@@ -121,3 +122,34 @@ def _edit(desk: Desk, session_id: int, what: str, change: Callable[[TempoMap], T
             raise Refusal(f"That cannot be: {why}. The tempo map stays as it was.") from why
         edit.what = what
         edit.session.tempo = made.to_dict()
+
+
+def set_clicking(desk: Desk, session_id: int, wanted: dict[str, object]) -> None:
+    """When the click sounds, how, and in which mixes. It may change while the timeline moves. Raises Refusal."""
+    with editing(desk, session_id) as edit:
+        known = {m.id for m in edit.session.mixes}
+        try:
+            made = ClickPlan.from_dict({**ClickPlan.from_dict(edit.session.clicking).to_dict(), **wanted})
+        except (TypeError, ValueError) as why:
+            raise Refusal(f"That cannot be: {why}. The click stays as it was.") from why
+        if not set(made.mixes) <= known:
+            raise Refusal("One of these mixes is not here any more; the click stays as it was.")
+        edit.what = "Click: " + ", ".join(filter(None, (
+            f"while {made.when}" if made.when != "both" else "", made.sound, f"{made.level_db:g} dB",
+            f"{made.subdivision} to a beat" if made.subdivision > 1 else "",
+            f"stops at bar {made.stops_at_bar}" if made.stops_at_bar else "",
+        )))
+        edit.session.clicking = made.to_dict()
+
+
+@dataclass(frozen=True)
+class ClickView:
+    plan: ClickPlan
+    mixes: list[tuple[int, str, bool]]
+
+
+def clicking(desk: Desk, session_id: int) -> ClickView:
+    with desk.database.transaction() as db:
+        session = get_session(db, session_id)
+        plan = ClickPlan.from_dict(session.clicking)
+        return ClickView(plan, [(m.id, m.name, not plan.mixes or m.id in plan.mixes) for m in session.mixes])

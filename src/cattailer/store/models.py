@@ -47,6 +47,7 @@ class Session(Base):
     tracking_period: Mapped[int] = mapped_column(default=128)
     mixing_period: Mapped[int] = mapped_column(default=1024)
     mixing: Mapped[bool] = mapped_column(default=False)
+    clicking: Mapped[dict[str, Any]] = mapped_column(default=dict)
     revision: Mapped[int] = mapped_column(default=1)
     created_at: Mapped[datetime] = mapped_column(default=_now)
     opened_at: Mapped[datetime | None]

@@ -7,7 +7,7 @@ from pydantic import Field
 
 from cattailer.core.errors import Refusal
 from cattailer.services import room, roundtrip, sheet, tempo, timing
-from cattailer.web.stages.common import Form, desk, form
+from cattailer.web.stages.common import Decibels, Form, Text, desk, form
 
 blueprint = Blueprint("timing", __name__, url_prefix="/s/<int:session_id>/timing")
 
@@ -43,6 +43,15 @@ class MeterAt(Form):
     bar: int = Field(default=1, ge=1, le=1 << 31)
     beats: int
     unit: int
+
+
+class Clicking(Form):
+    when: Text = "both"
+    sound: Text = "wood"
+    level_db: Decibels = -12.0
+    accent_db: Decibels = 5.0
+    subdivision: int = 1
+    stops_at_bar: int = 0
 
 
 class Bar(Form):
@@ -93,6 +102,7 @@ def _page(session_id: int, view: str, again: bool) -> str:
         more["room"] = room.loops(desk())
     else:
         more["tempo"] = tempo.show(desk(), session_id)
+        more["clicking"] = tempo.clicking(desk(), session_id)
     template = "timing/refresh.html" if again else "timing/stage.html"
     return render_template(template, sheet=shown, stage="timing", view=view, views=VIEWS, **more)
 
@@ -159,6 +169,20 @@ def remove(session_id: int) -> Response:
 @blueprint.post("/bar-one")
 def bar_one(session_id: int) -> Response:
     tempo.set_bar_one(desk(), session_id, form(Sample).sample)
+    return _done()
+
+
+@blueprint.post("/clicking")
+def clicking(session_id: int) -> Response:
+    """``mixes`` may come many times; where the form says that mixes were asked, none ticked is refused."""
+    mixes = request.form.getlist("mixes")
+    if not all(m.isdecimal() for m in mixes):
+        raise Refusal("The mixes cannot be read; the click stays as it was.")
+    wish = Clicking.model_validate({k: v for k, v in request.form.items() if k != "mixes"})
+    wanted: dict[str, object] = wish.model_dump(exclude_unset=True)
+    if mixes:
+        wanted["mixes"] = [int(m) for m in mixes]
+    tempo.set_clicking(desk(), session_id, wanted)
     return _done()
 
 

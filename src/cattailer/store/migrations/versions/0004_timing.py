@@ -2,6 +2,7 @@
 
 import sqlalchemy as sa
 from alembic import op
+from sqlalchemy.dialects import postgresql
 
 revision = '0004'
 down_revision = '0003'
@@ -11,8 +12,10 @@ def upgrade() -> None:
     op.add_column('sessions', sa.Column('mixing_period', sa.Integer(), nullable=False, server_default=sa.text("1024")))
     op.add_column('sessions', sa.Column('mixing', sa.Boolean(), nullable=False, server_default=sa.text("false")))
     op.add_column('sessions', sa.Column('tracking_period', sa.Integer(), nullable=False, server_default=sa.text("128")))
+    op.add_column('sessions', sa.Column(
+        'clicking', postgresql.JSONB(astext_type=sa.Text()), nullable=False, server_default=sa.text("'{}'")))
     op.execute("UPDATE sessions SET tracking_period = period")
-    for name in ('mixing_period', 'mixing', 'tracking_period'):
+    for name in ('mixing_period', 'mixing', 'tracking_period', 'clicking'):
         op.alter_column('sessions', name, server_default=None)
     op.create_table(
         'round_trips',
