@@ -72,18 +72,22 @@ class Rung:
 def rungs(profile: Profile, rate_hz: int, loads: dict[int, Load], correction: dict[int, int]) -> list[Rung]:
     """Every buffer size that the interface offers, the smallest first; ``correction`` is measured minus claimed."""
     out = []
+    chance: float | None = None
     for period in profile.buffers:
         claimed = profile.latency(period)
         more = correction.get(period, 0)
         round_trip = claimed.round_trip_samples + more
         through = milliseconds(round_trip, rate_hz)
         load = loads.get(period)
+        if load:  # a larger buffer is never worse: what was seen there by chance is the smaller one's as well
+            seen = load.dropouts_per_hour(rate_hz)
+            chance = seen if chance is None else min(chance, seen)
         out.append(Rung(
             period, claimed, milliseconds(claimed.input_samples, rate_hz),
             milliseconds(claimed.output_samples, rate_hz),
             through, through / 1000.0 * SPEED_OF_SOUND_M_S,
             milliseconds(profile.converter_in + profile.converter_out, rate_hz), through,
-            load.share(rate_hz) if load else None, load.dropouts_per_hour(rate_hz) if load else None,
+            load.share(rate_hz) if load else None, chance if load else None,
             suits(through, load.share(rate_hz) if load else None),
         ))
     return out
@@ -106,7 +110,7 @@ def budget(profile: Profile, period: int, correction_samples: int = 0) -> list[P
         Part("driver", "driver", profile.safety), Part("converter out", "converter", profile.converter_out),
     ]
     if correction_samples > 0:
-        parts.append(Part("what the driver does not tell", "unknown", correction_samples))
+        parts.append(Part("not told", "unknown", correction_samples))
     return parts
 
 

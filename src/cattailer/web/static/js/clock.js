@@ -16,7 +16,7 @@ export function startClock() {
     const muted = document.getElementById("muted");
     if (muted.hidden === frame.muted) muted.hidden = !frame.muted;
     const lost = document.getElementById("dropouts");
-    if (lost) put(lost, frame.dropouts ? `✗ ${frame.dropouts} dropouts since the start` : "");
+    if (lost) put(lost, frame.dropouts ? `✗ ${frame.dropouts} ${frame.dropouts === 1 ? "dropout" : "dropouts"} since the start` : "");
   });
 }
 
