@@ -295,8 +295,8 @@ def test_the_matrices_are_the_sums_along_all_ways(data: st.DataObject) -> None:
                 total += carried(target, left * level, right * level, mix)
         return total
 
-    for n, track in enumerate(plan.tracks):
-        level, angle = 10 ** (track.fader_db / 20), (track.pan + 1) * np.pi / 4
+    for n, each in enumerate(plan.tracks):
+        level, angle = 10 ** (each.fader_db / 20), (each.pan + 1) * np.pi / 4
         for row, (mix, db) in enumerate((("mix:1", -6.0), ("mix:2", 0.0))):
             want = carried(f"track:{n}", level * np.cos(angle), level * np.sin(angle), mix) * 10 ** (db / 20)
             assert np.allclose(got[2 * row : 2 * row + 2, n], want, atol=1e-6)

@@ -12,6 +12,7 @@ from cattailer.core.errors import NotNow, Refusal
 from cattailer.core.rowsound import RowListener
 from cattailer.services import (
     demo,
+    hardware,
     history,
     inputs,
     knobs,
@@ -223,6 +224,26 @@ def test_two_rows_compared_and_noted(desk: Desk) -> None:
         tuning.set_reference(desk, session, 200.0)
     tuning.set_reference(desk, session, 442.0)
     assert tuning.reference(desk, session) == 442.0
+
+
+def test_another_rate_or_interface_in_the_middle_of_a_check(desk: Desk) -> None:
+    session = demo.load(desk)
+    sessions.open_session(desk, session)
+    levelwatch.keep_watching(desk, session)
+    soundcheck.begin(desk, session, "check")
+    time.sleep(1.0)
+    hardware.choose_rate(desk, session, 96000)
+    time.sleep(1.0)
+    hardware.choose_interface(desk, session, "marshgate-2")
+    time.sleep(3.5)
+    assert soundcheck.end(desk, session) <= 2
+    with desk.database.transaction() as db:
+        kept = db.query(Check).one()
+    assert kept.seconds < 4.0, "what was heard before the change does not count"
+    hardware.choose_interface(desk, session, "marshgate-16")
+    soundcheck.begin(desk, session, "check")
+    time.sleep(3.0)
+    assert soundcheck.end(desk, session) == 10, "the ears go on"
 
 
 def test_clips_are_told_until_they_are_forgotten(desk: Desk) -> None:

@@ -12,7 +12,6 @@ Doubles = NDArray[np.float64]
 FIRST_SHARE = 0.45
 """An earlier peak this high beside the highest is the direct sound; what follows is an echo of it."""
 
-FIRST_REACH_S = 0.05
 _NEAR = 24
 
 

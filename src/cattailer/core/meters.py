@@ -72,9 +72,6 @@ class BlockMeter:
         self._samples = 0
         return out
 
-    def reset_clips(self) -> None:
-        self.clips[:] = 0
-
 
 @dataclass(frozen=True)
 class Gathered:

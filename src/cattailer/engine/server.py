@@ -240,7 +240,8 @@ class EngineServer:
         last = min(written, first + count)
         sound = engine.ring.read(first, last, np.array(rows, np.intp)) if last > first else None
         data = b"" if sound is None else sound.astype("<f4").tobytes()
-        return {"start": first, "count": 0 if sound is None else last - first, "rate": engine.plan.rate_hz, "pcm": data}
+        count = 0 if sound is None else last - first
+        return {"start": first, "count": count, "rate": engine.plan.rate_hz, "written": written, "pcm": data}
 
     def _room(self, arguments: dict[str, Any]) -> dict[str, Any]:
         engine = self._need()

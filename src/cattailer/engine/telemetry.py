@@ -9,6 +9,7 @@ import msgpack
 import numpy as np
 import zmq
 
+from cattailer.core.ballistics import VU_ZERO_DBFS
 from cattailer.core.meters import Reading
 from cattailer.core.timeline import clock_text
 from cattailer.engine.engine import Engine
@@ -71,7 +72,7 @@ class Telemetry:
             "run": run.head.run if run else None, "captured": run.frames if run else 0,
             "dropouts": engine.dropouts, "players": engine.driver.status().get("players", {}),
             "window": plan.window, "muted": engine.muted, "sockets": plan.inputs,
-            "kind": self.rows.kind, "point": self.point,
+            "kind": self.rows.kind, "point": self.point, "vu_zero": VU_ZERO_DBFS,
             "inputs": self.rows.told(inputs, plan.windows()), "main": self._main.told(main, [plan.window] * 2),
         }
         if self.point == "channel":

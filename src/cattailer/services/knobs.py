@@ -39,6 +39,9 @@ def begin(desk: Desk, session_id: int, socket: int) -> None:
             return False
         if heard.session != session_id or socket > len(heard.sound):
             return True
+        if heard.fresh:
+            spread.clear()
+            gathered[0] = 0
         if not spread:
             spread.append(LevelSpread(1, heard.rate_hz))
         spread[0].add(heard.sound[socket - 1 : socket])

@@ -4,26 +4,15 @@ from dataclasses import dataclass
 from typing import Any
 
 from cattailer.core.gainadvice import Margin
-from cattailer.core.interface import SWITCHES, Profile
+from cattailer.core.interface import Profile
 from cattailer.core.patch import Patch, PatchInput, PatchTrack, socket_of
 from cattailer.core.ready import Finding
 from cattailer.services import knobs, sheet, soundcheck
 from cattailer.services.desk import Desk
-from cattailer.services.livelevels import LiveKnob, LiveLevels, live
+from cattailer.services.livelevels import LiveKnob, live
 from cattailer.services.planning import patch_of
 from cattailer.services.soundcheck import RowAdvice
-
-SHORT = {
-    "phantom": "48 V", "pad": "pad", "low_cut": "cut", "polarity": "ø", "instrument": "inst", "soft_limit": "limit",
-}
-
-
-@dataclass(frozen=True)
-class SwitchView:
-    key: str
-    word: str
-    short: str
-    on: bool
+from cattailer.services.switches import SwitchView, of_socket
 
 
 @dataclass(frozen=True)
@@ -106,21 +95,9 @@ def _row(
 ) -> LevelRow:
     socket = profile.socket(row.socket)
     track = next((t for t in patch.tracks if row.socket in [socket_of(f) for f in t.feeds]), None)
-    switches = tuple(
-        SwitchView(key, word.replace(" switch", ""), SHORT[key], bool(getattr(row, key)))
-        for key, word in SWITCHES.items() if socket.has(key)
-    )
+    switches = tuple(s for s in of_socket(profile, row) if not s.why_not)
     source = " · ".join(filter(None, (row.pickup, row.placement)))
     return LevelRow(
         row.socket, row.name or f"socket {row.socket}", source, row, socket.preamp, socket.remote, switches, track,
         window, window != usual, told, ticked,
     )
-
-
-def mark(mine: LiveLevels | None, checked: int, rows: int) -> str:
-    """What the ribbon says of the stage."""
-    if mine is not None and any(f.kind != "good" for f in mine.findings):
-        return "look"
-    return "settled" if rows and checked >= rows else "untouched"
-
-

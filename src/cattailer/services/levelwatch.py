@@ -60,7 +60,7 @@ class _Watch:
             return False
         if heard.session != self._session:
             return True
-        if self._listener is None or heard.lost:
+        if self._listener is None or heard.lost or heard.fresh:
             self._listener = RowListener(len(heard.sound), heard.rate_hz)
             self._recent, self._gathered = [], 0
         self._listener.add(heard.sound)

@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cattailer.core.errors import NotNow, Refusal
-from cattailer.services.desk import Desk
+from cattailer.services.desk import Desk, log
 
 FETCH_S = 0.25
 Floats = NDArray[np.float32]
@@ -18,13 +18,18 @@ Floats = NDArray[np.float32]
 
 @dataclass(frozen=True)
 class Heard:
-    """A stretch of sockets' sound, shape (sockets, samples); ``lost`` when some of it came too late."""
+    """A stretch of sockets' sound, shape (sockets, samples). ``lost`` when some before it came too late, ``fresh`` when
+    it has nothing to do with what came before: another session, rate or interface."""
 
     session: int
     rate_hz: int
     sound: Floats
     lost: bool = False
+    fresh: bool = False
 
+
+_Place = tuple[tuple[int, int, int], int]
+"""(session, rate, sockets), and the ring sample that comes next."""
 
 Hear = Callable[[Heard], bool]
 """Takes a stretch; answers whether it wants more."""
@@ -52,7 +57,7 @@ class Ears:
             self._asked.pop(name, None)
 
     def _run(self) -> None:
-        at: tuple[int, int] | None = None
+        at: _Place | None = None
         while True:
             began = time.monotonic()
             with self._lock:
@@ -66,22 +71,32 @@ class Ears:
                 at = None
             time.sleep(max(0.02, FETCH_S - (time.monotonic() - began)))
 
-    def _fetch(self, asked: dict[str, Hear], at: tuple[int, int] | None) -> tuple[int, int] | None:
+    def _fetch(self, asked: dict[str, Hear], at: _Place | None) -> _Place | None:
         state = self._desk.engine.ask("status", 5.0)
         if state["session"] is None:
             return None
-        session = int(state["session"])
-        start = at[1] if at is not None and at[0] == session else None
-        got = sound_of(self._desk, list(range(int(state["sockets"]))), round(4 * FETCH_S * state["rate"]), start)
+        here = (int(state["session"]), int(state["rate"]), int(state["sockets"]))
+        start = at[1] if at is not None and at[0] == here else None
+        got = sound_of(self._desk, list(range(here[2])), round(4 * FETCH_S * here[1]), start)
         if not got.count:
-            return (session, got.start)
-        heard = Heard(session, got.rate_hz, got.sound, start is not None and got.start != start)
+            # An engine that was opened anew counts from 0 again.
+            return None if start is not None and got.written < start else (here, got.start)
+        heard = Heard(here[0], got.rate_hz, got.sound, start is not None and got.start != start, start is None)
         for name, hear in asked.items():
-            if not hear(heard):
+            if not self._hears(name, hear, heard):
                 with self._lock:
                     if self._asked.get(name) is hear:
                         del self._asked[name]
-        return (session, got.start + got.count)
+        return (here, got.start + got.count)
+
+    @staticmethod
+    def _hears(name: str, hear: Hear, heard: Heard) -> bool:
+        """One listener that stumbles does not silence the others."""
+        try:
+            return hear(heard)
+        except Exception:
+            log.exception("a listener stumbled", name=name)
+            return False
 
 
 def ears(desk: Desk) -> Ears:
@@ -95,6 +110,7 @@ class Stretch:
     start: int
     count: int
     rate_hz: int
+    written: int
     sound: Floats
 
 
@@ -102,7 +118,7 @@ def sound_of(desk: Desk, rows: list[int], count: int, start: int | None = None) 
     """Sound of some source channels from the engine's ring, the newest if ``start`` is None. Raises Refusal."""
     got = desk.engine.ask("sound", 5.0, rows=rows, count=count, start=start)
     sound = np.frombuffer(got["pcm"], "<f4").reshape(len(rows), got["count"]).astype(np.float32, copy=False)
-    return Stretch(got["start"], got["count"], got["rate"], sound)
+    return Stretch(got["start"], got["count"], got["rate"], got["written"], sound)
 
 
 def newest(desk: Desk, session_id: int, rows: list[int], seconds: float) -> Stretch:

@@ -7,7 +7,7 @@ from typing import Any
 from sqlalchemy import orm
 
 from cattailer.core import flowpicture, inputlist
-from cattailer.core.interface import SWITCHES, Profile
+from cattailer.core.interface import Profile
 from cattailer.core.patch import SIDES, SOFTWARE, Patch, PatchInput, PatchTrack, in_words, socket_of
 from cattailer.core.ready import Finding
 from cattailer.core.routing import Flow, flow
@@ -17,19 +17,8 @@ from cattailer.services.editing import get_session
 from cattailer.services.hardware import Choice, Storage
 from cattailer.services.linecheck import LiveWalk
 from cattailer.services.planning import patch_of
+from cattailer.services.switches import SwitchView, of_socket
 from cattailer.store.models import Session
-
-SHORT = {"phantom": "48 V", "pad": "pad", "low_cut": "low cut", "polarity": "ø", "instrument": "inst"}
-
-
-@dataclass(frozen=True)
-class SwitchView:
-    key: str
-    word: str
-    short: str
-    on: bool
-    why_not: str
-    shared: str
 
 
 @dataclass(frozen=True)
@@ -121,7 +110,8 @@ def sockets(page: PatchSheet) -> list[SocketRow]:
             continue
         out.append(SocketRow(
             number, page.profile.socket(number).connector if there else "not on this interface",
-            there and page.profile.socket(number).preamp, row, _switches(page.profile, row) if there else (), tracks,
+            there and page.profile.socket(number).preamp, row,
+            of_socket(page.profile, row, but="soft_limit") if there else (), tracks,
             not there, number in page.away_inputs and not row.used and not tracks,
         ))
     return out
@@ -236,15 +226,3 @@ def check(desk: Desk, session_id: int, page: PatchSheet) -> CheckPage:
 def preview(desk: Desk, page: PatchSheet, text: str) -> inputlist.Preview:
     """Raises Refusal when the text is no list."""
     return inputlist.read(text, page.patch, page.profile)
-
-
-def _switches(profile: Profile, row: PatchInput) -> tuple[SwitchView, ...]:
-    bank = profile.bank(row.socket)
-    shared = f", shared by sockets {'+'.join(map(str, bank))}" if len(bank) > 1 else ""
-    return tuple(
-        SwitchView(
-            key, word.replace(" switch", ""), SHORT[key], bool(getattr(row, key)),
-            profile.socket(row.socket).why_not(key), shared if key == "phantom" else "",
-        )
-        for key, word in SWITCHES.items() if key in SHORT
-    )

@@ -51,7 +51,8 @@ def listen(desk: Desk, session_id: int, check: LiveCheck) -> None:
             if mine.check is not check or not check.running:
                 return False
             if heard.session == session_id:
-                check.listener = check.listener or RowListener(len(heard.sound), heard.rate_hz)
+                if check.listener is None or heard.fresh:  # at another rate all begins anew
+                    check.listener = RowListener(len(heard.sound), heard.rate_hz)
                 check.listener.add(heard.sound)
             over = bool(check.seconds_wanted) and check.seconds >= check.seconds_wanted
         if over:
@@ -75,8 +76,9 @@ def end(desk: Desk, session_id: int) -> int:
         check.running, check.listener, mine.count = False, None, mine.count + 1
     if not sounds or sounds[0].seconds < SHORTEST_S:
         raise NotNow(f"Under {SHORTEST_S:.0f} s is too short to tell anything, so nothing was kept. Listen again.")
-    keep(desk, session_id, check.phase, check.sockets, sounds)
-    return sum(sounds[s - 1].peak_dbfs > gainadvice.SILENT_DBFS for s in check.sockets)
+    there = tuple(s for s in check.sockets if s <= len(sounds))
+    keep(desk, session_id, check.phase, there, sounds)
+    return sum(sounds[s - 1].peak_dbfs > gainadvice.SILENT_DBFS for s in there)
 
 
 def keep(desk: Desk, session_id: int, phase: str, sockets: tuple[int, ...], sounds: list[RowSound]) -> None:

@@ -10,8 +10,6 @@ from cattailer.services.desk import Desk
 from cattailer.services.editing import editing, get_session
 from cattailer.services.sessions import open_session
 
-USES = ("tracking", "mixing")
-
 
 @dataclass(frozen=True)
 class Ladder:

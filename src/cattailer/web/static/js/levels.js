@@ -22,7 +22,7 @@ export function startLevels() {
       kind.classList.toggle("unusual", frame.kind !== "peak");
       point.classList.toggle("unusual", frame.point !== "input");
       const head = document.getElementById("peak-head");
-      if (head) head.textContent = { peak: "peak", true: "true peak", vu: "VU level", loudness: "LUFS" }[frame.kind];
+      if (head) head.textContent = { peak: "peak", true: "true peak", vu: `0 VU: ${frame.vu_zero}`, loudness: "LUFS" }[frame.kind];
     }
     const since = document.querySelector("[data-since]");
     if (!since) began = 0;
