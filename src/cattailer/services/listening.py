@@ -79,8 +79,8 @@ class Ears:
         start = at[1] if at is not None and at[0] == here else None
         got = sound_of(self._desk, list(range(here[2])), round(4 * FETCH_S * here[1]), start)
         if not got.count:
-            # An engine that was opened anew counts from 0 again.
-            return None if start is not None and got.written < start else (here, got.start)
+            # An engine that was opened anew counts from 0 again, and may have nothing yet.
+            return None if start is None or got.written < start else (here, got.start)
         heard = Heard(here[0], got.rate_hz, got.sound, start is not None and got.start != start, start is None)
         for name, hear in asked.items():
             if not self._hears(name, hear, heard):

@@ -76,19 +76,22 @@ def end(desk: Desk, session_id: int) -> int:
         check.running, check.listener, mine.count = False, None, mine.count + 1
     if not sounds or sounds[0].seconds < SHORTEST_S:
         raise NotNow(f"Under {SHORTEST_S:.0f} s is too short to tell anything, so nothing was kept. Listen again.")
-    there = tuple(s for s in check.sockets if s <= len(sounds))
-    keep(desk, session_id, check.phase, there, sounds)
+    there = keep(desk, session_id, check.phase, check.sockets, sounds)
     return sum(sounds[s - 1].peak_dbfs > gainadvice.SILENT_DBFS for s in there)
 
 
-def keep(desk: Desk, session_id: int, phase: str, sockets: tuple[int, ...], sounds: list[RowSound]) -> None:
-    """Enters a check (or "noise") with how each preamp was set at that time."""
+def keep(
+    desk: Desk, session_id: int, phase: str, sockets: tuple[int, ...], sounds: list[RowSound]
+) -> tuple[int, ...]:
+    """Enters a check (or "noise") with how each preamp was set at that time; returns the sockets that are there."""
     with desk.database.transaction() as db:
         session = get_session(db, session_id)
         patch, profile = patch_of(session), desk.profile_or_blank(session.interface)
-        rows = [_kept(patch.input(s) or PatchInput(s), profile, sounds[s - 1]) for s in sockets]
+        there = tuple(s for s in sockets if s <= min(profile.inputs, len(sounds)))
+        rows = [_kept(patch.input(s) or PatchInput(s), profile, sounds[s - 1]) for s in there]
         db.add(Check(session_id=session_id, phase=phase, seconds=round(sounds[0].seconds, 2), rows=rows))
         count_on(db, session)
+        return there
 
 
 def _kept(row: PatchInput, profile: Profile, sound: RowSound) -> dict[str, Any]:
