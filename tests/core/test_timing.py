@@ -81,10 +81,13 @@ def test_the_ladder_of_the_marshgate() -> None:
     assert middle.air_m == pytest.approx(middle.through_ms * 0.343)
     assert middle.load == pytest.approx(56.0 / (128 / 48 * 1000))
     assert "notice" in middle.suits
+    assert [r.lateness for r in rungs] == ["fine", "fine", "fine", "felt", "disturbing", "disturbing"]
+    assert middle.room == "enough"
     assert "mixing" in rungs[-1].suits
     assert ladder.smallest_that_holds(loads, RATE) == 32
     heavy = {p: Load(p, tuple([500.0] * 300)) for p in M16.buffers}
     assert "break up" in ladder.rungs(M16, RATE, heavy, {})[0].suits
+    assert [r.room for r in ladder.rungs(M16, RATE, heavy, {})][:2] == ["none", "enough"]
     assert ladder.smallest_that_holds(heavy, RATE) == 64
 
 

@@ -14,6 +14,7 @@ FELT_MS = 8.0
 """Later than about this, players notice and drag."""
 
 DISTURBING_MS = 15.0
+MUCH_LOAD, TOO_MUCH_LOAD = 0.45, 0.7
 Doubles = NDArray[np.float64]
 
 
@@ -68,6 +69,17 @@ class Rung:
     def spare_percent(self) -> float | None:
         return None if self.load is None else 100.0 * max(0.0, 1.0 - self.load)
 
+    @property
+    def lateness(self) -> str:
+        """How the Through path feels: "fine", "felt" or "disturbing"."""
+        return "fine" if self.through_ms <= FELT_MS else "felt" if self.through_ms <= DISTURBING_MS else "disturbing"
+
+    @property
+    def room(self) -> str:
+        """Computing time: "enough", "little" or "none"."""
+        load = self.load or 0.0
+        return "none" if load > TOO_MUCH_LOAD else "little" if load > MUCH_LOAD else "enough"
+
 
 def rungs(profile: Profile, rate_hz: int, loads: dict[int, Load], correction: dict[int, int]) -> list[Rung]:
     """Every buffer size that the interface offers, the smallest first; ``correction`` is measured minus claimed."""
@@ -116,7 +128,7 @@ def budget(profile: Profile, period: int, correction_samples: int = 0) -> list[P
 
 def suits(through_ms: float, load: float | None) -> str:
     """One sentence on whom a buffer suits."""
-    if load is not None and load > 0.7:
+    if load is not None and load > TOO_MUCH_LOAD:
         return "Too small for this session on this machine: the capture would break up."
     if through_ms <= 5.0:
         words = "For singers and drummers who hear themselves through here."
@@ -126,7 +138,7 @@ def suits(through_ms: float, load: float | None) -> str:
         words = "For pads and slow parts; rhythm players notice and drag."
     else:
         words = "For mixing, or for tracking on the Direct path only."
-    if load is not None and load > 0.45:
+    if load is not None and load > MUCH_LOAD:
         words += " Little computing time is left."
     return words
 
@@ -135,7 +147,7 @@ def smallest_that_holds(loads: dict[int, Load], rate_hz: int, most_per_hour: flo
     """The smallest buffer that would hardly ever break up, or None when none was measured to hold."""
     for period in sorted(loads):
         load = loads[period]
-        if load.share(rate_hz) < 0.7 and load.dropouts_per_hour(rate_hz) <= most_per_hour:
+        if load.share(rate_hz) < TOO_MUCH_LOAD and load.dropouts_per_hour(rate_hz) <= most_per_hour:
             return period
     return None
 
