@@ -61,7 +61,7 @@ def main() -> None:
     times = []
     for _ in range(9):
         began = time.perf_counter()
-        find_offset(long, long, 10 * RATE)
+        find_offset(long, long, 10 * RATE, WHITENING)
         times.append(time.perf_counter() - began)
     tell(what="offsets of two recordings", **out, two_of_ten_seconds_s=spread(times))
 

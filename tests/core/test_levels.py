@@ -15,7 +15,7 @@ from cattailer.core.ballistics import RowLoudness, VuMeter
 from cattailer.core.gainadvice import Heard, Margin, Preamp
 from cattailer.core.levels import closeness_db, loading_corner_hz, loading_loss_db
 from cattailer.core.patch import PatchInput
-from cattailer.core.rowsound import RowListener, RowSound
+from cattailer.core.rowsound import RowListener, RowSound, arrived
 from cattailer.core.sections import Sections
 from cattailer.media import profile_toml
 
@@ -278,3 +278,24 @@ def test_row_loudness_is_the_programme_loudness_of_one_channel(size: int) -> Non
     assert meter.lufs(0.4)[0] == pytest.approx(-26.0, abs=0.1)
     assert meter.lufs(3.0)[0] == pytest.approx(-26.0, abs=0.1)
     assert meter.lufs(3.0)[1] == -200.0
+
+
+def test_what_a_dropout_took_is_no_quiet() -> None:
+    """Padded silence on all rows is left out; a row that is silent by itself, and a few zeros, are sound."""
+    rng = np.random.default_rng(1)
+    sound = (rng.standard_normal((3, 48_000)) * 1e-4).astype(np.float32)
+    sound[1] = 0.0
+    sound[:, 100:110] = 0.0
+    assert arrived(sound).shape == (3, 48_000)
+    lost = sound.copy()
+    lost[:, 5_000:29_000] = 0.0
+    assert np.array_equal(arrived(lost), np.concatenate([sound[:, :5_000], sound[:, 29_000:]], axis=1))
+    assert arrived(np.zeros((2, 4_000), np.float32)).shape == (2, 0)
+    heard = [RowListener(3, 48_000) for _ in range(2)]
+    for listener, what in zip(heard, (sound, lost), strict=True):
+        for at in range(0, 48_000 * 6, 12_000):
+            part = arrived(np.roll(what, at, axis=1)[:, :12_000])
+            if part.shape[1]:
+                listener.add(part)
+    whole, cut = (listener.sounds()[0].floor_dbfs for listener in heard)
+    assert cut == pytest.approx(whole, abs=0.5)

@@ -9,8 +9,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from cattailer.core import ladder, probe, tapping
-from cattailer.core.align import SURE, find_offset
-from cattailer.core.clicking import BAR, BEAT, BETWEEN, SUBDIVISIONS, ClickPlan
+from cattailer.core.align import SURE, WHITENING, Offset, agreement, find_offset
+from cattailer.core.clicking import BETWEEN, PLAIN, STRONG, SUBDIVISIONS, ClickPlan
 from cattailer.core.ladder import Load
 from cattailer.core.timeline import Meter, Tempo, TempoMap
 from cattailer.media import profile_toml
@@ -147,6 +147,27 @@ def test_failures_are_named(heard: list[np.ndarray], others: dict[int, np.ndarra
     assert found.samples == 0.0
 
 
+def test_dropouts_may_take_two_repetitions_and_are_named_when_they_take_more() -> None:
+    heard = came_back(RATE, 300.3)
+    heard[1][:] = 0.0
+    heard[2][4000:] = 0.0
+    found = probe.judge(probe.signal(RATE), heard, {}, 16, RATE, dropouts=1)
+    assert (found.failure, found.snr_db > 40) == ("", True)
+    assert found.samples == pytest.approx(300.3, abs=0.05)
+    heard[3][:] = heard[2][:] = 0.0
+    assert "lost to dropouts" in probe.judge(probe.signal(RATE), heard, {}, 16, RATE, dropouts=2).failure
+
+
+def test_one_part_that_fits_by_chance_says_nothing() -> None:
+    by_chance = [Offset(-5.5, -0.3, 0.3, 15.0), Offset(812.0, 0.1, 0.02, 7.0), Offset(-4030.0, 0.1, 0.0, 6.5)]
+    assert by_chance[0].confidence > SURE
+    assert agreement(by_chance, 2.0).confidence < SURE
+    assert agreement([by_chance[0], Offset(90.0, 0.9, 1.0, 20.0)], 2.0).confidence == 0.0
+    both = agreement([Offset(41.0, -0.9, 1.0, 20.0), Offset(41.5, -0.9, 1.0, 20.0), by_chance[1]], 2.0)
+    assert (both.near, both.samples, both.spread, both.inverted) == ([0, 1], 41.25, 0.25, True)
+    assert both.confidence == pytest.approx(2 / 3)
+
+
 def test_an_echo_stronger_than_the_direct_sound_is_passed_over() -> None:
     found = probe.judge(probe.signal(RATE), came_back(RATE, 300, 0.3, echo=1.5), {}, 16, RATE)
     assert (found.failure, found.echo) == ("", True)
@@ -169,6 +190,34 @@ def test_at_0_db_with_spill_and_an_echo_it_is_right_or_not_sure(offset: float, t
     assert stranger.confidence < SURE, "what has nothing in common is never given"
 
 
+@settings(max_examples=20, deadline=None)
+@given(offset=st.floats(-900, 900), turned=st.booleans(), cutoff_hz=st.floats(400, 4000), seed=st.integers(0, 999))
+def test_dull_sound_at_20_db_is_placed_within_a_twentieth_of_a_sample(
+    offset: float, turned: bool, cutoff_hz: float, seed: int
+) -> None:
+    rng = np.random.default_rng(seed)
+    spectrum = np.fft.rfft(rng.standard_normal(2 * RATE)) / (1 + (np.fft.rfftfreq(2 * RATE, 1 / RATE) / cutoff_hz) ** 2)
+    source = np.fft.irfft(spectrum)
+    heard = delayed(source, offset) * (-1 if turned else 1)
+    heard = heard + rng.standard_normal(2 * RATE) * np.std(heard) * 0.1
+    found = find_offset(source.astype(np.float32), heard.astype(np.float32), RATE, WHITENING)
+    assert found.samples == pytest.approx(offset, abs=0.05)
+    assert found.inverted is turned
+    assert found.confidence >= SURE
+
+
+@given(offset=st.integers(-9000, 9000), seed=st.integers(0, 99))
+@settings(max_examples=20, deadline=None)
+def test_a_click_track_that_fits_at_each_beat_is_placed_by_the_smallest_shift(offset: int, seed: int) -> None:
+    rng = np.random.default_rng(seed)
+    beats = np.zeros(4 * RATE)
+    for at in range(10000, len(beats) - 10000, 31304):
+        beats[at : at + 1500] = np.sin(np.arange(1500) * 0.13) * np.exp(-np.arange(1500) / 400)
+    heard = np.roll(beats, offset) + 0.01 * rng.standard_normal(len(beats))
+    found = find_offset(beats.astype(np.float32), heard.astype(np.float32), len(beats) - 1, WHITENING)
+    assert found.samples == pytest.approx(offset, abs=0.1)
+
+
 @settings(max_examples=40)
 @given(
     bpm=st.integers(20, 300), beats=st.integers(1, 9), unit=st.sampled_from([2, 4, 8, 16]), parts=st.sampled_from(SUBDIVISIONS),
@@ -187,18 +236,38 @@ def test_ticks_are_exact_and_none_is_lost_or_doubled(bpm: int, beats: int, unit:
     ]
     inside = [(n, s) for n, s in expected if start <= s < start + length]
     assert [t.sample for t in whole] == [s for _, s in inside]
-    kinds = [BAR if n % (beats * parts) == 0 else BEAT if n % parts == 0 else BETWEEN for n, _ in inside]
+    kinds = [STRONG if n % (beats * parts) == 0 else PLAIN if n % parts == 0 else BETWEEN for n, _ in inside]
     assert [t.kind for t in whole] == kinds
 
 
 def test_the_click_stops_where_it_should_and_sounds_when_it_should() -> None:
     tempo = TempoMap(RATE, (Tempo(Fraction(0), Fraction(92)),), (Meter(1, 3, 4),))
-    ticks = list(ClickPlan(stops_at_bar=3).ticks(tempo, 0, 10_000_000))
+    ticks = list(ClickPlan(silences=((3, 0),)).ticks(tempo, 0, 10_000_000))
     assert len(ticks) == 6
     assert [ClickPlan(when=w).sounds_while(s) for w in ("both", "rolling", "capturing") for s in ("stopped", "rolling", "capturing")] == [
         False, True, True, False, True, False, False, False, True,
     ]
     assert ClickPlan.from_dict(ClickPlan(mixes=(3, 4), sound="beep").to_dict()) == ClickPlan(mixes=(3, 4), sound="beep")
-    for wrong in ({"when": "never ever"}, {"sound": "cow"}, {"subdivision": 5}, {"level_db": 6.0}, {"accent_db": -1.0}, {"stops_at_bar": -1}):
+    for wrong in ({"when": "never ever"}, {"sound": "cow"}, {"subdivision": 5}, {"level_db": 6.0}, {"accent_db": -1.0}, {"silences": [(0, 4)]}, {"silences": [(5, 5)]}, {"count_bars": 17}, {"count_sound": "horn"}, {"count_when": "noon"}):
         with pytest.raises(ValueError):
             ClickPlan(**wrong)  # type: ignore[arg-type]
+
+
+def test_beats_can_be_strong_plain_soft_or_off() -> None:
+    """Six-eight with two strong beats and one that is silent; what lies between a silent beat and the next goes on."""
+    tempo = TempoMap(RATE, (Tempo(Fraction(0), Fraction(90)),), (Meter(1, 6, 8),))
+    plan = ClickPlan()
+    for beat, steps in ((2, 1), (4, 3), (6, 2)):
+        for _ in range(steps):
+            plan = plan.with_beat_stepped(beat, 6)
+    assert plan.beats == ("strong", "soft", "plain", "strong", "plain", "off")
+    bar = [(t.beat, t.kind) for t in plan.ticks(tempo, 0, tempo.sample_of(2))]
+    assert bar == [(1, STRONG), (2, BETWEEN), (3, PLAIN), (4, STRONG), (5, PLAIN)]
+    halves = ClickPlan(beats=plan.beats, subdivision=2)
+    assert sum(t.beat == 6 for t in halves.ticks(tempo, 0, tempo.sample_of(2))) == 1
+    assert ClickPlan.from_dict(plan.to_dict()) == plan
+    for wrong in ({"beats": ("loud",)}, {"beats": ("plain",) * 17}, {"between_db": -1.0}):
+        with pytest.raises(ValueError):
+            ClickPlan(**wrong)  # type: ignore[arg-type]
+    with pytest.raises(ValueError, match="no beat 7"):
+        plan.with_beat_stepped(7, 6)

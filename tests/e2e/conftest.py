@@ -111,3 +111,12 @@ def open_demo(page: Page, studio: Studio) -> None:
     page.evaluate("fetch('/s/1/tracks/arm', {method: 'POST', body: new URLSearchParams({armed: 'false'})})")
     page.wait_for_function("document.querySelectorAll('.arm:checked').length === 0")
     time.sleep(0.2)
+
+
+def new_session(page: Page, studio: Studio, name: str) -> str:
+    """Makes a session by the page; returns its address without a stage."""
+    page.goto(studio.url)
+    page.get_by_label("Name").fill(name)
+    page.get_by_role("button", name="Make the session").click()
+    page.wait_for_url("**/patch/")
+    return page.url.removesuffix("/patch/")

@@ -12,7 +12,7 @@ import pytest
 import soundfile
 from playwright.sync_api import Page, expect
 
-from tests.e2e.conftest import Studio, open_demo, state_is
+from tests.e2e.conftest import Studio, new_session, open_demo, state_is
 from tests.e2e.test_levels import post
 
 pytestmark = pytest.mark.xdist_group("e2e")
@@ -30,11 +30,7 @@ def as_it_was(studio: Studio) -> Iterator[None]:
 
 
 def test_pick_a_buffer_measure_use_overdub_and_see_it_aligned(page: Page, studio: Studio) -> None:
-    page.goto(studio.url)
-    page.get_by_label("Name").fill("Overdub of the click")
-    page.get_by_role("button", name="Make the session").click()
-    page.wait_for_url("**/patch/")
-    here = page.url.removesuffix("/patch/")
+    here = new_session(page, studio, "Overdub of the click")
     path = here.removeprefix(studio.url)
     page.wait_for_function("cattailerStats.frames > 3")
     page.keyboard.press("3")
@@ -115,3 +111,105 @@ def test_the_tempo_map_by_typing_and_tapping(page: Page, studio: Studio) -> None
     expect(page.locator("#tapped")).to_contain_text(re.compile(r"\d+\.\d ± \d"))
     page.get_by_role("button", name="Take the change at bar 9 away").click()
     expect(page.locator("#bpm-9")).to_have_count(0)
+
+
+def test_counted_in_by_keyboard_and_let_in_afterwards(page: Page, studio: Studio) -> None:
+    """I steps the count-in, Shift+Space begins it; the Deck says where it is; Takes lets in what was counted."""
+    here = new_session(page, studio, "Counted in")
+    post(page, f"{here.removeprefix(studio.url)}/patch/tracks", count=1, feed="in:6", name="Drum")
+    page.goto(f"{here}/capture")
+    page.wait_for_function("cattailerStats.frames > 3")
+    page.get_by_role("checkbox", name="Arm Drum").click()
+    expect(page.locator("#capture-words")).to_have_text("Capture 1 track")
+    page.keyboard.press("i")
+    expect(page.locator("[data-press=count]")).to_have_text("1 bar")
+    page.keyboard.press("i")
+    expect(page.locator("[data-press=count]")).to_have_text("2 bars")
+    page.keyboard.press("Shift+Space")
+    state_is(page, "counting")
+    expect(page.locator("#bars")).to_have_text(re.compile(r"in 2 bars · beat \d of 4"))
+    expect(page.locator("#clock")).to_have_text("00:00.000")
+    expect(page.locator("[data-press=stop-count]")).to_be_visible()
+    page.keyboard.press("Space")
+    state_is(page, "stopped")
+    expect(page.locator("#deck-log")).to_contain_text("Nothing captured yet")
+    page.keyboard.press("Shift+Space")
+    state_is(page, "counting")
+    state_is(page, "capturing")
+    expect(page.locator("#bars")).to_have_text(re.compile(r"bar 1 · beat [12] of 4"))
+    page.wait_for_timeout(1200)
+    page.keyboard.press("Shift+Space")
+    state_is(page, "stopped")
+    page.goto(f"{here}/takes/")
+    lead_in = page.get_by_label("Lead-in heard before Drum, take 1")
+    expect(lead_in).to_have_value("hidden")
+    lead_in.select_option("beat")
+    page.wait_for_function("document.querySelector('[data-take] select').value === 'beat'")
+    page.keyboard.press("Control+z")
+    expect(page.locator("#message")).to_contain_text("the last beat")
+    expect(page.get_by_label("Lead-in heard before Drum, take 1")).to_have_value("hidden")
+
+
+def test_click_silences_loop_and_a_click_for_other_programs(page: Page, studio: Studio) -> None:
+    here = new_session(page, studio, "Click and loop")
+    page.goto(f"{here}/timing/click")
+    page.wait_for_function("cattailerStats.frames > 3")
+    page.get_by_label("Silent from bar").fill("9")
+    page.get_by_label("Silent until bar, empty for the end").fill("4")
+    page.get_by_role("button", name="No click there").click()
+    expect(page.get_by_role("alert")).to_contain_text("until a later one")
+    page.get_by_label("Silent until bar, empty for the end").fill("")
+    page.get_by_role("button", name="No click there").click()
+    expect(page.get_by_text("from bar 9 on")).to_be_visible()
+    page.get_by_label("Print until bar").fill("5")
+    page.get_by_role("button", name="Print it as a take").click()
+    expect(page.locator("#message")).to_contain_text("lies on the track Click")
+    page.get_by_label("Range from bar").fill("2")
+    page.get_by_label("Range to bar, included").fill("2")
+    page.keyboard.press("Enter")
+    page.evaluate("document.activeElement.blur()")
+    expect(page.get_by_label("Range to bar, included")).to_have_attribute("data-was", "2")
+    page.keyboard.press("o")
+    expect(page.locator("[data-press=loop]")).to_have_attribute("aria-pressed", "true")
+    page.goto(f"{here}/takes/")
+    expect(page.get_by_role("button", name="Play Click, take 1")).to_be_visible()
+    page.goto(f"{here}/capture")
+    page.wait_for_function("cattailerStats.frames > 3")
+    page.keyboard.press("ArrowRight")
+    expect(page.locator("#bars")).to_have_text(re.compile("bar 2 "))
+    page.keyboard.press("Space")
+    state_is(page, "rolling")
+    page.wait_for_timeout(2500)
+    expect(page.locator("#bars")).to_have_text(re.compile("bar 2 "))
+    page.keyboard.press("Space")
+    state_is(page, "stopped")
+
+
+def test_a_busy_computer_then_another_rate(page: Page, studio: Studio) -> None:
+    """Dropouts are listed with their load, marked in the run log, and a buffer is proposed; then the take is converted."""
+    here = new_session(page, studio, "Busy")
+    path = here.removeprefix(studio.url)
+    post(page, f"{path}/patch/tracks", count=1, feed="in:3", name="Cello")
+    page.goto(f"{here}/timing/")
+    page.wait_for_function("cattailerStats.frames > 3")
+    post(page, f"{path}/tracks/arm", armed="true")
+    page.keyboard.press("Shift+Space")
+    state_is(page, "capturing")
+    page.get_by_role("button", name="very").click()
+    expect(page.get_by_label("Dropouts")).to_contain_text(re.compile(r"bar \d+, beat \d\s*capturing\s*\d+\.\d ms lost, computing took"), timeout=30_000)
+    expect(page.get_by_label("Dropouts")).to_contain_text(re.compile("would have held|longer than any buffer"))
+    page.get_by_role("button", name="off", exact=True).last.click()
+    page.keyboard.press("Shift+Space")
+    state_is(page, "stopped")
+    page.goto(f"{here}/capture")
+    expect(page.locator("#deck-log")).to_contain_text(re.compile(r"✗ \d+ dropout"))
+    expect(page.locator("#deck-log")).to_contain_text(re.compile(r"bar \d+: \d+\.\d ms, load \d+ %"))
+    lanes = page.evaluate(f"fetch('{path}/capture/lanes?at=0&columns=10').then(r => r.json())")
+    assert lanes["dropouts"]
+    page.goto(f"{here}/timing/rate")
+    page.wait_for_function("cattailerStats.frames > 3")
+    page.get_by_role("row", name=re.compile("^96 kHz")).get_by_role("button", name="Convert and use").click()
+    expect(page.get_by_role("row", name=re.compile("^96 kHz"))).to_contain_text("in use", timeout=30_000)
+    expect(page.get_by_role("row", name=re.compile("^96 kHz"))).to_contain_text("there")
+    page.keyboard.press("Control+z")
+    expect(page.get_by_role("row", name=re.compile("^48 kHz"))).to_contain_text("in use")

@@ -1,3 +1,5 @@
+import zlib
+from dataclasses import replace
 from datetime import datetime
 from pathlib import Path
 
@@ -7,7 +9,7 @@ import soundfile
 from hypothesis import given
 from hypothesis import strategies as st
 
-from cattailer.media import bwf, journal, overview, pcm, profile_toml, recovery, wavfile
+from cattailer.media import bwf, convert, journal, overview, pcm, profile_toml, recovery, wavfile
 
 ORIGIN = bwf.Origin("Ferry & Söhne", "Cello <near>", 123_456, datetime(2026, 5, 4, 14, 2, 31), "run 3", (2, 3), "a note")
 
@@ -185,3 +187,34 @@ def test_profiles_name_what_is_wrong(tmp_path: Path) -> None:
     bad.write_text(text + "\nwheels = 4\n")
     with pytest.raises(ValueError, match="wheels"):
         profile_toml.load(bad)
+
+
+@pytest.mark.parametrize(("old", "new", "bits"), [(48_000, 96_000, 24), (48_000, 44_100, 24), (96_000, 48_000, 32), (44_100, 48_000, 16)])
+def test_a_converted_file_is_the_same_sound_at_the_same_moment(tmp_path: Path, old: int, new: int, bits: int) -> None:
+    t = np.arange(3 * old) / old
+    sound = np.stack([0.5 * np.sin(2 * np.pi * 997.0 * t), 0.25 * np.sin(2 * np.pi * 5003.0 * t)]).astype(np.float32)
+    made = bwf.BwfWriter(tmp_path / "a.wav", bwf.Format(old, 2, bits), ORIGIN)
+    made.write(sound)
+    made.close()
+    told: list[int] = []
+    origin = replace(ORIGIN, start=new)
+    length, crc32 = convert.convert(
+        wavfile.inspect(tmp_path / "a.wav"), tmp_path / "b.wav", new, origin, lambda n: not told.append(n)
+    )
+    info = wavfile.inspect(tmp_path / "b.wav")
+    assert (info.frames, info.format, info.start) == (length, bwf.Format(new, 2, bits), new)
+    assert length == 3 * new
+    assert told[-1] == 3 * old
+    again = wavfile.read(info)
+    assert crc32 == f"{zlib.crc32(pcm.pack(again, bits)):08x}" or bits == 16
+    u = np.arange(length) / new
+    expected = np.stack([0.5 * np.sin(2 * np.pi * 997.0 * u), 0.25 * np.sin(2 * np.pi * 5003.0 * u)])
+    inside = slice(new // 10, -new // 10)
+    worst = np.abs(again - expected)[:, inside].max()
+    assert worst < (1e-4 if bits == 16 else 2e-6)
+    with pytest.raises(convert.Stopped):
+        convert.convert(info, tmp_path / "c.wav", old, origin, lambda _: False)
+    assert not (tmp_path / "c.wav").exists()
+    with pytest.raises(FileExistsError):
+        convert.convert(info, tmp_path / "a.wav", old, origin, lambda _: True)
+    assert (tmp_path / "a.wav").exists()

@@ -10,6 +10,7 @@ import soundfile
 from cattailer.core.errors import NotFound, NotNow, Refusal
 from cattailer.services import (
     alignment,
+    clicking,
     demo,
     hardware,
     history,
@@ -168,14 +169,14 @@ def test_the_click_is_set_while_it_runs(desk: Desk) -> None:
     session = demo.load(desk)
     sessions.set_click(desk, session, True)
     transport.roll(desk, session)
-    main = tempo.clicking(desk, session).mixes[0][0]
-    tempo.set_clicking(desk, session, {"sound": "stick", "subdivision": 2, "mixes": [main], "stops_at_bar": 9})
+    main = clicking.show(desk, session).mixes[0][0]
+    clicking.change(desk, session, {"sound": "stick", "subdivision": 2, "mixes": [main], "silences": [(9, 0)]})
     made = plan_of(desk, session).clicking
-    assert (made.sound, made.subdivision, made.mixes, made.stops_at_bar) == ("stick", 2, (main,), 9)
-    assert [on for _, _, on in tempo.clicking(desk, session).mixes] == [True, False, False, False]
+    assert (made.sound, made.subdivision, made.mixes, made.silences) == ("stick", 2, (main,), ((9, 0),))
+    assert [on for _, _, on in clicking.show(desk, session).mixes] == [True, False, False, False]
     for wanted, words in (({"sound": "cow"}, "no click called"), ({"mixes": [999]}, "not here any more"), ({"level_db": 40.0}, "level lies")):
         with pytest.raises(Refusal, match=words):
-            tempo.set_clicking(desk, session, wanted)
+            clicking.change(desk, session, wanted)
     history.undo(desk, session)
     assert plan_of(desk, session).clicking.sound == "wood"
     transport.stop(desk, session)

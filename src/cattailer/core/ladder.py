@@ -55,6 +55,7 @@ class Rung:
 
     period: int
     latency: Latency
+    round_trip_samples: int
     input_ms: float
     output_ms: float
     round_trip_ms: float
@@ -81,6 +82,11 @@ class Rung:
         return "none" if load > TOO_MUCH_LOAD else "little" if load > MUCH_LOAD else "enough"
 
 
+def air_m(ms: float) -> float:
+    """How far sound travels in that time."""
+    return ms / 1000.0 * SPEED_OF_SOUND_M_S
+
+
 def rungs(profile: Profile, rate_hz: int, loads: dict[int, Load], correction: dict[int, int]) -> list[Rung]:
     """Every buffer size that the interface offers, the smallest first; ``correction`` is measured minus claimed."""
     out = []
@@ -95,9 +101,9 @@ def rungs(profile: Profile, rate_hz: int, loads: dict[int, Load], correction: di
             seen = load.dropouts_per_hour(rate_hz)
             chance = seen if chance is None else min(chance, seen)
         out.append(Rung(
-            period, claimed, milliseconds(claimed.input_samples, rate_hz),
+            period, claimed, round_trip, milliseconds(claimed.input_samples, rate_hz),
             milliseconds(claimed.output_samples, rate_hz),
-            through, through / 1000.0 * SPEED_OF_SOUND_M_S,
+            through, air_m(through),
             milliseconds(profile.converter_in + profile.converter_out, rate_hz), through,
             load.share(rate_hz) if load else None, chance if load else None,
             suits(through, load.share(rate_hz) if load else None),
@@ -114,13 +120,22 @@ class Part:
     samples: int
 
 
-def budget(profile: Profile, period: int, correction_samples: int = 0) -> list[Part]:
-    """The Through path in the order in which sound passes it. On the Direct path only the converters are left."""
-    parts = [
+def budget(profile: Profile, period: int, correction_samples: int = 0, inside: bool = False) -> list[Part]:
+    """The Through path in the order in which sound passes it. On the Direct path only the converters are left.
+
+    What is made ``inside`` has only the way out; it is then not known which way the correction belongs to.
+    """
+    there = [
         Part("converter in", "converter", profile.converter_in), Part("driver", "driver", profile.safety),
-        Part("buffer in", "buffer", period), Part("buffer out", "buffer", period),
-        Part("driver", "driver", profile.safety), Part("converter out", "converter", profile.converter_out),
+        Part("buffer in", "buffer", period),
     ]
+    back = [
+        Part("buffer out", "buffer", period), Part("driver", "driver", profile.safety),
+        Part("converter out", "converter", profile.converter_out),
+    ]
+    if inside:
+        return back
+    parts = [*there, *back]
     if correction_samples > 0:
         parts.append(Part("not told", "unknown", correction_samples))
     return parts

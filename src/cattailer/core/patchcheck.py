@@ -44,10 +44,15 @@ def _sockets_gone(patch: Patch, profile: Profile) -> Iterator[Finding]:
             yield _look(f"gone:{track.id}", track.key, text, cure)
 
 
+def _written(track: PatchTrack) -> bool:
+    """Whether a track only keeps takes, as a printed click does: nothing feeds it, and nothing is missing."""
+    return track.takes > 0 and not track.armed and not any(track.feeds)
+
+
 def _feeds(patch: Patch, profile: Profile) -> Iterator[Finding]:
     free = _free_sockets(patch, profile)
     for track in patch.tracks:
-        if any(track.feeds):
+        if any(track.feeds) or _written(track):
             continue
         same = [s for s, name in free.items() if name.lower() == track.name.lower()]
         best = same or list(free)
@@ -135,6 +140,8 @@ def _ways(patch: Patch, profile: Profile) -> Iterator[Finding]:
     ends: list[PatchTrack | PatchGroup] = [*patch.tracks, *patch.groups]
     for end in ends:
         from_group = isinstance(end, PatchTrack) and any(f.startswith("group:") for f in end.feeds)
+        if isinstance(end, PatchTrack) and _written(end):
+            continue
         if end.key not in leading and end.key not in feeding and not from_group:
             target = main.key if main else ""
             cure = _cure("send it to the main mix", "route", start=end.key, target=target, on="true")

@@ -76,7 +76,8 @@ class Plan:
 
     ``routes`` are (from, to) keys as in ``core.patch``; the first mix is what browsers listen to.
     ``taps`` are the groups that feed tracks. ``window`` is the target window in dBFS; a track may have its own.
-    ``correction_samples`` is what the measured round trip is longer than the driver claims.
+    ``correction_samples`` is what the measured round trip is longer than the driver claims. ``loop`` is the stretch
+    that rolling goes round in.
     """
 
     session: int
@@ -100,6 +101,7 @@ class Plan:
     taps: tuple[int, ...] = ()
     window: tuple[float, float] = TARGET_WINDOW_DBFS
     correction_samples: int = 0
+    loop: tuple[int, int] | None = None
 
     @property
     def source_channels(self) -> int:
@@ -142,8 +144,13 @@ class Plan:
         rest["routes"] = tuple((a, b) for a, b in rest["routes"])
         rest["taps"] = tuple(rest["taps"])
         rest["window"] = tuple(rest["window"])
+        rest["loop"] = tuple(rest["loop"]) if rest.get("loop") else None
         rest["clicking"] = ClickPlan.from_dict(rest["clicking"])
         return cls(**rest)
+
+    def same_rows(self, other: "Plan") -> bool:
+        """Whether both have the same tracks, as wide."""
+        return [(t.id, len(t.inputs)) for t in self.tracks] == [(t.id, len(t.inputs)) for t in other.tracks]
 
     def same_hardware(self, other: "Plan | None") -> bool:
         """Whether the driver can stay open when ``other`` gives way to this plan."""

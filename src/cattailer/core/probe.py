@@ -6,7 +6,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from cattailer.core.align import SURE, find_offset
+from cattailer.core.align import SURE, agreement, find_offset
 from cattailer.core.meters import CLIP_RUN, full_scale
 
 Floats = NDArray[np.float32]
@@ -20,6 +20,11 @@ FIRST_S = 0.03
 SILENT_DBFS, QUIET_SNR_DB = -75.0, 6.0
 AGREE_SAMPLES = 0.5
 SAME_SAMPLES = 1.0
+
+DROPPED = (
+    "The computer was too busy: parts of the test signal were lost to dropouts. Close what else runs on it, or take a "
+    "larger buffer, and measure again."
+)
 
 
 def signal(rate_hz: int) -> Floats:
@@ -44,8 +49,7 @@ def stride(rate_hz: int) -> int:
 @dataclass(frozen=True)
 class Measured:
     """``failure`` is empty when the round trip was found; then ``samples`` is the median, ``spread`` half
-    the distance of the extremes. ``wave`` and ``peak`` are for the picture: what was played and what came, and the
-    correlation around the peak."""
+    the distance of the extremes, and ``echo`` says that a stronger, later arrival was passed over."""
 
     failure: str
     samples: float = 0.0
@@ -57,9 +61,12 @@ class Measured:
     echo: bool = False
 
 
-def judge(played: Floats, heard: list[Floats], others: dict[int, Floats], socket: int, rate_hz: int) -> Measured:
+def judge(
+    played: Floats, heard: list[Floats], others: dict[int, Floats], socket: int, rate_hz: int, dropouts: int = 0
+) -> Measured:
     """What the repetitions say. ``heard`` are stretches that begin where each repetition was played;
-    ``others`` is what other sockets heard of the first, to tell a wrong one."""
+    ``others`` is what other sockets heard of the first, to tell a wrong one; ``dropouts`` is how many fell into
+    them. Two repetitions of five may be lost to them."""
     top = max(float(np.abs(h).max()) for h in heard)
     level = 20.0 * math.log10(max(top, 1e-10))
     if level < SILENT_DBFS:
@@ -73,18 +80,17 @@ def judge(played: Floats, heard: list[Floats], others: dict[int, Floats], socket
         text = f"The test signal clipped at socket {socket}. Turn the gain down and measure again."
         return Measured(text, level_dbfs=level)
     found = [find_offset(played, h, len(h) - 1, 0.0, round(FIRST_S * rate_hz)) for h in heard]
-    snr = min(_snr_db(h, f.samples, len(played)) for h, f in zip(heard, found, strict=True))
-    places = sorted(f.samples for f in found)
-    middle = places[len(places) // 2]
-    near = [f for f in found if abs(f.samples - middle) <= AGREE_SAMPLES]
-    confidence = min(f.confidence for f in near) * len(near) / len(found)
-    if confidence < SURE:
-        why = "too quiet against the noise" if snr < QUIET_SNR_DB else "hard to tell from its echoes"
-        text = f"What came in at socket {socket} is {why}: turn it up, or hold the headphone closer."
-        return Measured(text, confidence=confidence, level_dbfs=level, snr_db=snr)
-    spread = (max(f.samples for f in near) - min(f.samples for f in near)) / 2.0
-    inverted = sum(f.inverted for f in near) * 2 > len(near)
-    return Measured("", middle, spread, inverted, confidence, level, snr, any(f.echo for f in near))
+    all_say = agreement(found, AGREE_SAMPLES)
+    snr = min(_snr_db(heard[n], found[n].samples, len(played)) for n in all_say.near)
+    if all_say.confidence < SURE:
+        if dropouts:
+            text = DROPPED
+        else:
+            why = "too quiet against the noise" if snr < QUIET_SNR_DB else "hard to tell from its echoes"
+            text = f"What came in at socket {socket} is {why}: turn it up, or hold the headphone closer."
+        return Measured(text, confidence=all_say.confidence, level_dbfs=level, snr_db=snr)
+    echo = any(found[n].echo for n in all_say.near)
+    return Measured("", all_say.samples, all_say.spread, all_say.inverted, all_say.confidence, level, snr, echo)
 
 
 def _elsewhere(played: Floats, others: dict[int, Floats]) -> int:

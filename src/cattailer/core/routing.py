@@ -116,6 +116,16 @@ class Flow:
             out.append("It leads nowhere." if self.leads_nowhere(key) else "It is not heard in any mix.")
         return out
 
+    def ears(self, key: str) -> list[str]:
+        """Where an end is heard: the mixes that it reaches and that have an output, in words."""
+        reached = {key, *self._reach(key, True)}
+        outputs = {m: "+".join(self.by_key[k].number for k in self.after(m)) for m in self._mixes if m in reached}
+        return [f"{self.name(mix)}, outputs {printed}" for mix, printed in outputs.items() if printed]
+
+    def from_outside(self, key: str) -> bool:
+        """Whether a socket feeds it, straight or through groups."""
+        return any(k.startswith("in:") for k in self._reach(key, False))
+
     def _heard(self, mix: str, itself: bool) -> str:
         outputs = "+".join(self.by_key[k].number for k in self.after(mix))
         if itself:

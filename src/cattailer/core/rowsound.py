@@ -25,6 +25,24 @@ Floats = NDArray[np.float32]
 Doubles = NDArray[np.float64]
 
 
+LEAST_LOST = 32
+"""Converters are never silent for so long on every row at once."""
+
+
+def arrived(sound: Floats) -> Floats:
+    """``sound``, shape (rows, samples), without stretches in which all rows are exactly zero: they never arrived, and
+    are no quiet to measure."""
+    silent = ~sound.any(axis=0)
+    if not silent.any():
+        return sound
+    edges = np.flatnonzero(np.diff(np.concatenate(([False], silent, [False])).astype(np.int8)))
+    kept = np.ones(sound.shape[1], bool)
+    for a, b in zip(edges[::2], edges[1::2], strict=True):
+        if b - a >= LEAST_LOST:
+            kept[a:b] = False
+    return sound[:, kept]
+
+
 @dataclass(frozen=True)
 class RowSound:
     """One row. Levels in dBFS; ``spectrum`` and ``quiet`` are power by frequency bin (full-scale sine: 0.5

@@ -1,6 +1,6 @@
 """The shape of a session: everything but its takes. What templates hold, and what copies are made from."""
 
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, field
 from typing import Any
 
 from cattailer.core.meters import TARGET_WINDOW_DBFS
@@ -19,6 +19,7 @@ class Shape:
     click: bool = False
     name_pattern: str = DEFAULT_PATTERN
     window_dbfs: tuple[float, float] = TARGET_WINDOW_DBFS
+    clicking: dict[str, Any] = field(default_factory=dict)
 
     def to_dict(self) -> dict[str, Any]:
         return asdict(self)

@@ -5,7 +5,8 @@ from dataclasses import dataclass
 
 @dataclass(frozen=True)
 class TakeSpan:
-    """A take on the timeline: ``samples`` from ``start``; a later ``order`` lies on top."""
+    """A take on the timeline: ``samples`` from ``start``, which is at ``offset`` in the file; a later ``order`` lies
+    on top."""
 
     take: int
     track: int
@@ -13,6 +14,7 @@ class TakeSpan:
     start: int
     samples: int
     order: int
+    offset: int = 0
 
 
 @dataclass(frozen=True)
@@ -43,5 +45,5 @@ def topmost(spans: list[TakeSpan]) -> list[Placed]:
                 for part in ((a, min(b, low)), (max(a, high), b))
                 if part[0] < part[1]
             ]
-        placed += [Placed(span.take, span.track, span.path, a, b - a, a - span.start) for a, b in pieces]
+        placed += [Placed(span.take, span.track, span.path, a, b - a, a - span.start + span.offset) for a, b in pieces]
     return sorted(placed, key=lambda p: p.start)

@@ -15,6 +15,8 @@ TICKS_PER_QUARTER = 960
 MAX_BPM = 400
 MIN_BPM = 10
 BEAT_UNITS = (1, 2, 4, 8, 16, 32)
+BEFORE_ZERO_S = 60
+"""So far before 0 the timeline reaches: what was counted in before bar 1 lies there."""
 
 
 @dataclass(frozen=True)

@@ -8,6 +8,7 @@ import time
 import zlib
 from collections import deque
 from collections.abc import Callable
+from contextlib import suppress
 from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
@@ -59,10 +60,11 @@ class RunWriter:
         self._ring = ring
         self._tell = tell
         self._first: int | None = None
+        self._off = False
         self._stop: int | None = None
-        self._lost: deque[tuple[int, int]] = deque()
+        self._lost: deque[tuple[int, int, float]] = deque()
         self._dropouts: list[journal.Dropout] = []
-        self._folder = folder
+        self.folder = folder
         folder.mkdir(parents=True, exist_ok=True)
         (folder / "overview").mkdir(exist_ok=True)
         self._inputs = np.array([i for f in head.files for i in f.inputs], np.intp)
@@ -85,12 +87,21 @@ class RunWriter:
         for file in self.head.files:
             origin = bwf.Origin(
                 self.head.title, file.name, self.head.start, datetime.fromisoformat(self.head.began_at),
-                f"run {self.head.number}", file.inputs,
+                f"run {self.head.number}", file.inputs, "counted in, before the take" if self.head.head_of else "",
+                file.feed,
             )
             fmt = bwf.Format(self.head.rate_hz, file.channels, self.head.bits)
-            writer = bwf.BwfWriter(self._folder / file.path, fmt, origin, open_file)
+            writer = bwf.BwfWriter(self.folder / file.path, fmt, origin, open_file)
             self._tracks.append(_Track(file, writer, slice(row, row + file.channels)))
             row += file.channels
+
+    def _close_files(self) -> None:
+        for track in self._tracks:
+            track.writer.abandon()
+        self._undo()
+        with suppress(OSError):  # the run before may have left something here
+            (self.folder / "overview").rmdir()
+            self.folder.rmdir()
 
     def _undo(self) -> None:
         self._journal.close()
@@ -105,12 +116,19 @@ class RunWriter:
         """The run ends before ring sample ``sample``."""
         self._stop = sample
 
-    def lost(self, sample: int, samples: int) -> None:
-        """``samples`` from ring sample ``sample`` never arrived; the ring holds silence there."""
-        self._lost.append((sample, samples))
+    def call_off(self) -> None:
+        """Nothing is to be kept: called before the first sample, it takes the files away again."""
+        self._off = True
+
+    def lost(self, sample: int, samples: int, load: float = 0.0) -> None:
+        """``samples`` from ring sample ``sample`` never arrived, at that load; the ring holds silence there."""
+        self._lost.append((sample, samples, load))
 
     def pump(self) -> None:
         """Writes what has come. Once the run has ended, closes everything and sets ``done``."""
+        if self._off and not self.done:
+            self._close_files()
+            self.done = True
         if self.done or self._first is None:
             return
         try:
@@ -163,17 +181,17 @@ class RunWriter:
                 ],
             })
 
-    def _mark(self, sample: int, samples: int) -> None:
+    def _mark(self, sample: int, samples: int, load: float = 0.0) -> None:
         assert self._first is not None
         a = max(0, sample - self._first)
         b = sample + samples - self._first
         if self._stop is not None:
             b = min(b, self._stop - self._first)
         if b > a:
-            dropout = journal.Dropout(a, b - a)
+            dropout = journal.Dropout(a, b - a, round(load, 3))
             self._dropouts.append(dropout)
             self._journal.dropout(dropout)
-            self._tell({"topic": "event", "kind": "dropout", "at": self.head.start + a, "samples": b - a})
+            self._tell({"topic": "event", "kind": "dropout", "at": self.head.start + a, "samples": b - a, "load": load})
 
     def _sync(self) -> None:
         for track in self._tracks:
@@ -193,7 +211,9 @@ class RunWriter:
 
     def _close(self, cut: bool = False) -> None:
         ends = []
-        markers = [bwf.Marker(d.offset, f"dropout, {d.samples} samples") for d in self._dropouts]
+        markers = [
+            bwf.Marker(d.offset, f"dropout, {d.samples} samples, load {100 * d.load:.0f} %") for d in self._dropouts
+        ]
         got = self._meter.take()
         base = self._overview.base()
         for track in self._tracks:

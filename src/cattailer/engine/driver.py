@@ -13,13 +13,14 @@ from cattailer.core.timeline import TempoMap
 
 Floats = NDArray[np.float32]
 
-Process = Callable[[Floats, Floats, int, int], tuple[bool, int, int]]
+Process = Callable[[Floats, Floats, int, int], tuple[bool, int, int, int]]
 """``process(inputs, outputs, sample, lost)`` handles one block.
 
 ``inputs`` and ``outputs`` are (channels, period) float32, converter words scaled to -1..1; the
 driver owns them and they are good for this call only. ``sample`` counts from the opening and
 includes ``lost`` samples that went missing just before this block. The answer is what the timeline
-does from this block on: (rolling, position, seed of the pass); drivers of real hardware ignore it.
+does from this block on: (rolling, position, seed of the pass, entry); drivers of real hardware ignore it.
+Before the timeline position ``entry`` players are only counted in.
 """
 
 
@@ -36,6 +37,9 @@ class Driver(Protocol):
 
     def set_preamps(self, preamps: Preamps) -> None: ...
     def set_tempo(self, tempo: TempoMap) -> None: ...
+    def set_through(self, sockets: frozenset[int]) -> None:
+        """Which sockets (from 1) are heard in headphones or speakers by way of the engine."""
+
     def command(self, name: str, arguments: dict[str, Any]) -> None: ...
     def status(self) -> dict[str, Any]: ...
 

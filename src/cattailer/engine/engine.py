@@ -7,27 +7,32 @@ functions, which run at the next block boundary, and take away what the block pa
 import time
 from collections import deque
 from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 from typing import Any, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
 
+from cattailer.core.dropouts import Dropout
 from cattailer.core.errors import NotNow
 from cattailer.core.plan import MOST_TAPS, SOFTWARE_CHANNELS, Plan
+from cattailer.engine.blocktimes import BlockTimes
 from cattailer.engine.capture import RunWriter
+from cattailer.engine.click import Count
 from cattailer.engine.driver import Driver
-from cattailer.engine.patched import Patched
-from cattailer.engine.patterns import PatternPlayer
+from cattailer.engine.patched import Patched, patch
 from cattailer.engine.playback import Playback, same_line
 from cattailer.engine.probe import Probe
+from cattailer.engine.recorder import Recorder
+from cattailer.engine.requests import Requests
 from cattailer.engine.ring import Ring
 from cattailer.engine.transport import Transport
 from cattailer.media import journal
 
 RING_S = 20.0
 FRAME_HZ = 30
-KEPT_BLOCKS = 4096
+KEPT_DROPS = 32
 SETTLE_S = 1.5
 """So long the mixes stay silent after 48 V was switched."""
 
@@ -42,14 +47,16 @@ class Engine:
         self.driver = driver
         self.transport = Transport()
         self.dropouts = 0
-        self.run: RunWriter | None = None
+        self.drops: deque[Dropout] = deque(maxlen=KEPT_DROPS)
+        self._recorder = Recorder()
+        self.count: Count | None = None
         # Rows: inputs, pattern player, taps, and one that is never written, for tracks without a feed.
         self.rows = driver.profile.inputs + SOFTWARE_CHANNELS + 2 * MOST_TAPS
         self.ring = Ring(self.rows + 1, int(RING_S * plan.rate_hz))
         self.mix = Ring(2, int(RING_S * plan.rate_hz))
         self.frames: deque[tuple[float, str, int, int]] = deque(maxlen=64)
         self.told: deque[dict[str, Any]] = deque(maxlen=4096)
-        self._asked: deque[tuple[Callable[[], Any], list[Any]]] = deque()
+        self._requests = Requests()
         self._frame_samples = plan.rate_hz // FRAME_HZ
         self._frame_left = self._frame_samples
         self._words = np.zeros((self.rows, driver.period), np.float32)
@@ -58,11 +65,12 @@ class Engine:
         self._mute_until = 0
         self._correction = plan.correction_samples
         self._probe: Probe | None = None
-        self.block_us = np.zeros(KEPT_BLOCKS)
-        self.blocks = 0
-        self._patched = self._patch(plan, Playback(plan), None)
+        self.times = BlockTimes(plan.period, plan.rate_hz)
+        self._patched = patch(plan, Playback(plan), None, self.round_trip_samples)
+        self.transport.loop = plan.loop
         driver.set_preamps(plan.preamps)
         driver.set_tempo(plan.tempo)
+        driver.set_through(self._patched.through)
 
     @property
     def plan(self) -> Plan:
@@ -72,6 +80,11 @@ class Engine:
     def round_trip_samples(self) -> int:
         """What the driver claims, corrected by what was measured."""
         return max(0, self.driver.latency.round_trip_samples + self._correction)
+
+    @property
+    def run(self) -> RunWriter | None:
+        """What is being captured."""
+        return self._recorder.run
 
     @property
     def missing(self) -> list[str]:
@@ -87,27 +100,27 @@ class Engine:
         """Whether the mixes are silent while 48 V settles."""
         return self.ring.written < self._mute_until
 
-    def process(self, inputs: Floats, outputs: Floats, sample: int, lost: int) -> tuple[bool, int, int]:
+    def process(self, inputs: Floats, outputs: Floats, sample: int, lost: int) -> tuple[bool, int, int, int]:
         """One block, timed; see ``engine.driver.Process``."""
         began = time.perf_counter()
         answer = self._process(inputs, outputs, lost)
-        self.block_us[self.blocks % KEPT_BLOCKS] = 1e6 * (time.perf_counter() - began)
-        self.blocks += 1
+        self.times.add(time.perf_counter() - began)
         return answer
 
-    def _process(self, inputs: Floats, outputs: Floats, lost: int) -> tuple[bool, int, int]:
-        transport, patched = self.transport, self._patched
+    def _process(self, inputs: Floats, outputs: Floats, lost: int) -> tuple[bool, int, int, int]:
+        transport = self.transport
         if lost:
             self._pad(lost)
-        while self._asked:
-            self._answer_one()
-            patched = self._patched
+        self._requests.answer()
+        patched = self._patched
         count = inputs.shape[1]
-        state, position = transport.state, transport.position
-        gains = patched.sums[state]
+        transport.settle(count)
+        state, position, entry, passes = transport.state, transport.position, transport.entry, transport.passes
+        gains = patched.sums[transport.sounding]
         summed = np.matmul(gains.hardware, inputs, out=patched.summed)
-        made = self._inside(patched, state, position, count)
-        if self.run is not None and state != "capturing" and patched.plan.taps:
+        pieces = transport.pieces(count)
+        made = self._inside(patched, state, pieces, count)
+        if self.run is not None and transport.sounding != "capturing" and patched.plan.taps:
             # Stopped, but what was played last is still on its way in.
             rows = slice(patched.mixes, None)
             summed[rows] = patched.sums["capturing"].hardware[rows] @ inputs
@@ -119,11 +132,13 @@ class Engine:
         if made is not None:
             mixes += made[: patched.mixes]
         if state != "stopped":
-            if patched.click is not None and patched.click.plan.sounds_while(state):
+            click = self.count if state == "counting" else patched.click
+            if click is not None and (state == "counting" or click.plan.sounds_while(state)):
                 self._clicked[:] = 0.0
-                patched.click.add(self._clicked, position)
+                for done, at, length in pieces:
+                    click.add(self._clicked[:, done : done + length], at)
                 mixes.reshape(-1, 2, count)[patched.click_mixes] += self._clicked
-            transport.position = position + count
+            transport.advance(pieces)
         np.maximum(mixes, -1.0, out=mixes)
         np.minimum(mixes, 1.0, out=mixes)
         if self._mute_until > self.ring.written:
@@ -137,20 +152,23 @@ class Engine:
         if self._frame_left <= 0:
             self._frame_left += self._frame_samples
             self.frames.append((time.time(), state, position, self.ring.written))
-        return state != "stopped", position, transport.passes
+        return state != "stopped", position, passes, entry
 
-    def _inside(self, patched: Patched, state: str, position: int, count: int) -> Floats | None:
+    def _inside(
+        self, patched: Patched, state: str, pieces: list[tuple[int, int, int]], count: int
+    ) -> Floats | None:
         """What takes and the pattern player add to mixes and taps, or None where nothing sounds."""
-        if state == "stopped":
+        if state in ("stopped", "counting"):
             self._software[:] = 0.0
             return None
         gains = patched.sums[state]
         out: Floats | None = None
         if patched.patterns is not None:
-            patched.patterns.block(position, self._software)
+            for done, at, length in pieces:
+                patched.patterns.block(at, self._software[:, done : done + length])
             out = gains.software @ self._software
         if not patched.playback.silent:
-            line = patched.playback.block(position, count)
+            line = patched.playback.pieces(pieces)
             if line is not None:
                 out = gains.line @ line if out is None else out + gains.line @ line
         return out
@@ -177,62 +195,46 @@ class Engine:
     def _pad(self, lost: int) -> None:
         """A dropout: silence instead, the timeline goes on, and it is noted."""
         self.dropouts += 1
-        if self.run is not None:
-            self.run.lost(self.ring.written, lost)
+        load, transport = self.times.recent_load(), self.transport
+        self.drops.append(Dropout(time.time(), transport.state, transport.position, lost, self.plan.period, load))
+        self._recorder.lost(self.ring.written, lost, load)
         self.ring.write_silence(lost)
         self._patched.inside.write_silence(lost)
         self.mix.write_silence(lost)
-        if self.transport.rolling:
-            self.transport.position += lost
-
-    def _answer_one(self) -> None:
-        ask, answer = self._asked.popleft()
-        try:
-            answer.append((True, ask()))
-        except Exception as why:  # handed to the thread that asked
-            answer.append((False, why))
+        if transport.rolling:
+            transport.advance(transport.pieces(lost))
 
     def between_blocks(self, ask: Callable[[], T], timeout_s: float = 5.0) -> T:
-        """Runs ``ask`` in the block path at the next boundary and returns its answer.
-
-        Raises what ``ask`` raises, and NotNow when no block comes.
-        """
-        answer: list[Any] = []
-        self._asked.append((ask, answer))
-        until = time.monotonic() + timeout_s
-        while not answer:
-            if time.monotonic() > until:
-                raise NotNow("The interface does not deliver sound, so nothing was changed. Try again.")
-            time.sleep(0.0005)
-        good, value = answer[0]
-        if not good:
-            raise value
-        return value  # type: ignore[no-any-return]
+        """Runs ``ask`` in the block path at the next boundary and returns its answer."""
+        return self._requests.wait_for(ask, timeout_s)
 
     def soon(self, ask: Callable[[], Any]) -> None:
         """As ``between_blocks``, without waiting; for callers that drive the clock themselves."""
-        self._asked.append((ask, []))
+        self._requests.soon(ask)
 
     def set_plan(self, plan: Plan) -> Callable[[], None]:
         """Prepares a plan for the same hardware off the block path; the answer swaps it in."""
         old = self._patched
-        playback = old.playback if same_line(old.playback, plan.line) and _same_rows(old.plan, plan) else Playback(plan)
+        playback = old.playback if same_line(old.playback, plan.line) and plan.same_rows(old.plan) else Playback(plan)
         playback.pump(self.transport.position)
-        new = self._patch(plan, playback, old)
+        new = patch(plan, playback, old, self.round_trip_samples)
         if new.patterns is not None:
             new.patterns.pump(self.transport.position)
         if new.click is not None:
             at = self.transport.position
-            new.click.prepare(max(0, at - plan.rate_hz), at + 600 * plan.rate_hz)
+            first = min(at, plan.loop[0]) if plan.loop else at
+            new.click.prepare(first - plan.rate_hz, at + 600 * plan.rate_hz)
         if plan.preamps != old.plan.preamps:
             self.driver.set_preamps(plan.preamps)
         if plan.tempo != old.plan.tempo:
             self.driver.set_tempo(plan.tempo)
-
+        if new.through != old.through:
+            self.driver.set_through(new.through)
         switched = plan.preamps.phantom != old.plan.preamps.phantom
 
         def swap() -> None:
             self._patched = new
+            self.transport.loop = plan.loop
             if self.run is None:
                 self._correction = plan.correction_samples
             if switched:
@@ -240,37 +242,55 @@ class Engine:
 
         return swap
 
-    def _patch(self, plan: Plan, playback: Playback, old: Patched | None) -> Patched:
-        """Keeps the pattern player and what waits on its way to the ring where nothing about them changed."""
-        patterns = None
-        if plan.plays_patterns:
-            kept = old.patterns if old is not None and old.plan.tempo == plan.tempo else None
-            patterns = kept or PatternPlayer(plan.tempo)
-        if old is not None and old.plan.taps == plan.taps:
-            return Patched(plan, playback, patterns, old.inside)
-        inside = Ring(SOFTWARE_CHANNELS + 2 * len(plan.taps), self.round_trip_samples + 4 * 8192)
-        inside.write_silence(inside.size)
-        return Patched(plan, playback, patterns, inside)
-
     def make_run(self, folder: Path, stem: str, head: journal.RunHead) -> RunWriter:
         """Opens the files of a run; nothing is captured yet. Raises OSError."""
-        return RunWriter(folder, stem, head, self.ring, self.told.append)
+        head = replace(
+            head, period=self.plan.period, round_trip_samples=self.round_trip_samples,
+            claimed_samples=self.driver.latency.round_trip_samples,
+        )
+        return RunWriter(folder, stem, head, self.ring, (lambda _: None) if head.head_of else self.told.append)
 
-    def begin_run(self, run: RunWriter, samples: int | None = None) -> None:
+    def make_head(self, run: RunWriter, count: Count) -> RunWriter:
+        """Opens the files for what is counted in before a run. Raises OSError."""
+        before = replace(run.head, run=f"{run.head.run}-head", head_of=run.head.run, start=run.head.start - count.lead)
+        return self.make_run(run.folder / journal.HEAD_FOLDER, f"run-{run.head.number:03}", before)
+
+    def make_count(self, bars: int) -> Count | None:
+        """The count-in before the position at which the timeline stands; None where none is wanted or it moves."""
+        if not bars or self.transport.rolling:
+            return None
+        return Count(self.plan.tempo, self.plan.clicking, self.transport.position, bars, self.plan.period)
+
+    def roll(self, count: Count | None = None) -> None:
+        """In the block path: rolls, after the count-in if there is one."""
+        self.count = self._counting(count)
+        self.transport.roll(count.lead if count else 0)
+
+    def _counting(self, count: Count | None) -> Count | None:
+        if count is not None and count.count_in.stop != self.transport.position:
+            raise NotNow("The position was moved just now, so nothing began. Press again.")
+        return count
+
+    def leave_loop(self) -> int:
+        """In the block path: the timeline goes straight on from here until it stops; returns where it stands."""
+        self.transport.loop = None
+        return self.transport.position
+
+    def begin_run(
+        self, run: RunWriter, samples: int | None = None, count: Count | None = None, head: RunWriter | None = None
+    ) -> None:
         """In the block path: captures from the run's start position on, for ``samples`` if given.
 
         Hardware inputs arrive one round trip late. When the timeline rolls already it is a little
-        past that position, and the ring still holds what belongs there.
+        past that position, and the ring still holds what belongs there. What is counted in goes to ``head``.
         """
         moved = self.transport.position - run.head.start
         if moved and not self.transport.rolling:
             raise NotNow("The position was moved just now, so nothing was captured. Press Capture again.")
-        self.transport.capture()
-        self.run = run
-        first = self.ring.written + self.round_trip_samples - moved
-        run.begin(first)
-        if samples is not None:
-            run.finish(first + samples)
+        lead = count.lead if count else 0
+        self.count = self._counting(count)
+        self.transport.capture(lead)
+        self._recorder.begin(run, head, self.ring.written + self.round_trip_samples - moved, lead, samples)
 
     def play_probe(self, probe: Probe) -> None:
         """In the block path: an output plays a test signal instead of its mix until it is over."""
@@ -279,25 +299,20 @@ class Engine:
         self._probe = probe
 
     def stop(self) -> None:
-        """In the block path: stops, and ends the run where the timeline stopped."""
-        if self.transport.state == "capturing" and self.run is not None:
-            self.run.finish(self.ring.written + self.round_trip_samples)
+        """In the block path: stops, and ends the run where the timeline stopped; during the count-in, without one."""
+        if self.transport.state == "counting":
+            self._recorder.call_off()
+        elif self.transport.state == "capturing":
+            self._recorder.finish(self.ring.written + self.round_trip_samples)
         self.transport.stop()
+        self.transport.loop = self.plan.loop
 
     def pump(self) -> None:
         """Disk work: the run to disk, takes from disk. Called by a thread, or between blocks."""
-        patched, run = self._patched, self.run
-        patched.playback.pump(self.transport.position)
+        patched = self._patched
+        soon, loop = max(self.transport.position, self.transport.entry), self.transport.loop
+        patched.playback.pump(soon, loop[0] if loop else None)
         if patched.patterns is not None:
-            patched.patterns.pump(self.transport.position)
-        if run is not None:
-            run.pump()
-            if run.done:
-                self.run = None
-                if self.transport.state == "capturing":
-                    self.soon(self.stop)
-
-
-def _same_rows(a: Plan, b: Plan) -> bool:
-    return [(t.id, len(t.inputs)) for t in a.tracks] == [(t.id, len(t.inputs)) for t in b.tracks]
-
+            patched.patterns.pump(soon, loop[0] if loop else None)
+        if self._recorder.pump() and self.transport.state == "capturing":
+            self.soon(self.stop)

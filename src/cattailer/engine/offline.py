@@ -14,7 +14,7 @@ def run_inline(engine: Engine, going: Callable[[], bool]) -> None:
     """Drives ``engine`` while ``going()``; meant for the virtual clock, works with any."""
     left = PUMP_SAMPLES
 
-    def process(inputs: Floats, outputs: Floats, sample: int, lost: int) -> tuple[bool, int, int]:
+    def process(inputs: Floats, outputs: Floats, sample: int, lost: int) -> tuple[bool, int, int, int]:
         nonlocal left
         answer = engine.process(inputs, outputs, sample, lost)
         left -= inputs.shape[1] + lost

@@ -29,4 +29,20 @@ class Patched:
         for n, mix in enumerate(plan.mixes):
             for side, output in enumerate(mix.outputs):
                 self.outputs[output, 2 * n + side] = 1.0
+        heard = self.sums["capturing"].hardware[: self.mixes][self.outputs.any(axis=0)]
+        self.through = frozenset((np.flatnonzero(heard.any(axis=0)) + 1).tolist())
+        """Sockets that are heard at an output while a capture runs."""
         self.keeps = SOFTWARE_CHANNELS + 2 * len(plan.taps) if patterns or plan.taps else 0
+
+
+def patch(plan: Plan, playback: Playback, old: Patched | None, round_trip_samples: int) -> Patched:
+    """Keeps the pattern player and what waits on its way to the ring where nothing about them changed."""
+    patterns = None
+    if plan.plays_patterns:
+        kept = old.patterns if old is not None and old.plan.tempo == plan.tempo else None
+        patterns = kept or PatternPlayer(plan.tempo)
+    if old is not None and old.plan.taps == plan.taps:
+        return Patched(plan, playback, patterns, old.inside)
+    inside = Ring(SOFTWARE_CHANNELS + 2 * len(plan.taps), round_trip_samples + 4 * 8192)
+    inside.write_silence(inside.size)
+    return Patched(plan, playback, patterns, inside)

@@ -29,13 +29,14 @@ class PatternPlayer:
         self._longest = 0
         self._render = lru_cache(maxsize=256)(self._make)
 
-    def pump(self, position: int) -> None:
-        """Prepares what sounds around ``position``, unless it is there already."""
+    def pump(self, position: int, also: int | None = None) -> None:
+        """Prepares what sounds around ``position``, and from ``also`` before it on, unless it is there already."""
         rate = self._tempo.rate_hz
         first, last, _, _ = self._window
-        if first <= max(0, position) and position + AHEAD_S * rate // 2 < last:
+        low = position if also is None else min(position, also)
+        if first <= max(0, low) and position + AHEAD_S * rate // 2 < last:
             return
-        start, stop = max(0, position - BEHIND_S * rate), position + AHEAD_S * rate
+        start, stop = max(0, low - BEHIND_S * rate), position + AHEAD_S * rate
         events = []
         bar = max(1, self._tempo.bar_beat_at(start).bar)
         while self._tempo.sample_of(bar) < stop:

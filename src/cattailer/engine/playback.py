@@ -33,16 +33,26 @@ class Playback:
         self.missing: list[str] = []
         self.late = 0
 
-    def pump(self, position: int) -> None:
-        """Reads what will be needed from ``position`` on and lets go of what is past."""
+    def pump(self, position: int, also: int | None = None) -> None:
+        """Reads what will be needed from ``position`` on, and from ``also`` on, and lets go of what is past."""
         if self.silent:
             return
-        first, last = position // PAGE, (position + self._ahead) // PAGE
-        for number in [n for n in self._pages if not first - 1 <= n <= last + 1]:
+        needed: set[int] = set()
+        for start in (position, position if also is None else also):
+            needed.update(range(start // PAGE, (start + self._ahead) // PAGE + 1))
+        for number in [n for n in self._pages if n not in needed and n + 1 not in needed]:
             del self._pages[number]
-        for number in range(first, last + 1):
+        for number in sorted(needed, key=lambda n: n < position // PAGE):
             if number not in self._pages:
                 self._pages[number] = self._read_page(number * PAGE)
+
+    def pieces(self, pieces: list[tuple[int, int, int]]) -> Floats | None:
+        """What sounds in stretches that follow one another, or None where nothing is there yet."""
+        if len(pieces) == 1:
+            return self.block(pieces[0][1], pieces[0][2])
+        sounds = [self.block(at, length) for _, at, length in pieces]
+        silent = [np.zeros((self._rows, length), np.float32) for _, _, length in pieces]
+        return np.concatenate([z if s is None else s for s, z in zip(sounds, silent, strict=True)], axis=1)
 
     def block(self, position: int, count: int) -> Floats | None:
         """What sounds in [position, position+count), or None where nothing is there yet."""

@@ -7,7 +7,8 @@ Floats = NDArray[np.float32]
 
 
 class Probe:
-    """``repeats`` times, ``stride`` samples apart. ``starts`` are the ring samples at which each begins."""
+    """``repeats`` times, ``stride`` samples apart, after one gap of silence, in which what was playing dies away.
+    ``starts`` are the ring samples at which each begins."""
 
     def __init__(self, sound: Floats, output: int, repeats: int, stride: int) -> None:
         self._sound, self._output, self._stride = sound, output, stride
@@ -21,7 +22,7 @@ class Probe:
     def add(self, outputs: Floats, sample: int) -> bool:
         """Replaces what the output plays in the block that begins at ring sample ``sample``; whether more follows."""
         if self._first is None:
-            self._first = sample
+            self._first = sample + self._stride - len(self._sound)
         count = outputs.shape[1]
         row = outputs[self._output]
         row[:] = 0.0

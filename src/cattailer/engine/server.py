@@ -9,6 +9,7 @@ import sys
 import threading
 import time
 from collections.abc import Callable
+from dataclasses import asdict, replace
 from pathlib import Path
 from typing import Any
 
@@ -22,9 +23,11 @@ from cattailer.core.errors import NotNow, Refusal
 from cattailer.core.plan import Plan
 from cattailer.engine import load
 from cattailer.engine.capture import RunWriter
+from cattailer.engine.click import Count
 from cattailer.engine.driver import OpenDriver
-from cattailer.engine.engine import KEPT_BLOCKS, Engine
+from cattailer.engine.engine import Engine
 from cattailer.engine.metering import KINDS, POINTS
+from cattailer.engine.printing import print_click
 from cattailer.engine.probe import Probe
 from cattailer.engine.telemetry import Telemetry
 from cattailer.media import journal
@@ -55,7 +58,7 @@ class EngineServer:
             "ping": lambda _: "here", "plan": self._plan, "roll": self._roll, "stop": self._stop,
             "locate": self._locate, "capture": self._capture, "status": self._status,
             "reset": self._reset, "room": self._room, "sound": self._sound, "meters": self._meters,
-            "probe": self._probe, "load": self._load,
+            "probe": self._probe, "load": self._load, "print": self._print,
         }
 
     def serve(self) -> None:
@@ -164,9 +167,11 @@ class EngineServer:
         while engine.run is not None and time.monotonic() < until:
             time.sleep(0.01)
 
-    def _roll(self, _: dict[str, Any]) -> dict[str, Any]:
+    def _roll(self, arguments: dict[str, Any]) -> dict[str, Any]:
+        """Rolls, after ``count`` bars if that many are given and the timeline stands still."""
         engine = self._need()
-        engine.between_blocks(engine.transport.roll)
+        count = engine.make_count(int(arguments.get("count") or 0))
+        engine.between_blocks(lambda: engine.roll(count))
         return self._status({})
 
     def _stop(self, _: dict[str, Any]) -> dict[str, Any]:
@@ -184,24 +189,50 @@ class EngineServer:
         return self._status({})
 
     def _capture(self, arguments: dict[str, Any]) -> dict[str, Any]:
-        """Opens the files, then captures from the position at which the command came."""
+        """Opens the files, then captures from the position at which the command came, after ``count`` bars."""
         engine = self._need()
-        if engine.transport.state == "capturing":
+        if engine.transport.state in ("capturing", "counting"):
             raise NotNow("A capture is already running.")
+        if engine.transport.position < 0:
+            raise NotNow("A capture begins at 0 of the timeline or later. Go to bar 1 (Home), then capture.")
         self._await_run(engine)
-        head = dict(arguments["head"])
-        head["files"] = tuple(journal.RunFile(**{**f, "inputs": tuple(f["inputs"])}) for f in head["files"])
-        if head["session"] != engine.plan.session:
+        head = journal.head_of(arguments["head"])
+        if head.session != engine.plan.session:
             raise NotNow("Another session is open in the engine. Open this one first.")
-        run = self._open_run(engine, arguments, {**head, "start": engine.transport.position})
+        count = engine.make_count(int(arguments.get("count") or 0))
+        start = engine.between_blocks(engine.leave_loop)
+        run, before = self._open_run(engine, arguments, replace(head, start=start), count)
         samples = arguments.get("samples")
-        engine.between_blocks(lambda: engine.begin_run(run, None if samples is None else int(samples)))
+        try:
+            engine.between_blocks(
+                lambda: engine.begin_run(run, None if samples is None else int(samples), count, before)
+            )
+        except Refusal:
+            for opened in filter(None, (before, run)):
+                opened.call_off()
+                opened.pump()
+            raise
         return self._status({})
 
-    @staticmethod
-    def _open_run(engine: Engine, arguments: dict[str, Any], head: dict[str, Any]) -> RunWriter:
+    def _print(self, arguments: dict[str, Any]) -> dict[str, Any]:
+        """Writes the click of the plan as a run, beside whatever goes on."""
+        engine = self._need()
+        head, samples = journal.head_of(arguments["head"]), int(arguments["samples"])
         try:
-            return engine.make_run(Path(arguments["folder"]), arguments["stem"], journal.RunHead(**head))
+            story = print_click(engine.plan, Path(arguments["folder"]), arguments["stem"], head, samples)
+        except OSError as why:
+            raise Refusal(f"The click could not be written ({why.strerror or why}); nothing was kept.", 503) from why
+        if story.message:
+            raise Refusal(story.message, 507)
+        return {"journal": str(story.path)}
+
+    @staticmethod
+    def _open_run(
+        engine: Engine, arguments: dict[str, Any], head: journal.RunHead, count: Count | None
+    ) -> tuple[RunWriter, RunWriter | None]:
+        try:
+            run = engine.make_run(Path(arguments["folder"]), arguments["stem"], head)
+            return run, engine.make_head(run, count) if count else None
         except FileExistsError as why:
             raise NotNow(f"A file called {Path(why.filename).name} is already there, so nothing was captured.") from why
         except OSError as why:
@@ -265,8 +296,7 @@ class EngineServer:
     def _load(self, arguments: dict[str, Any]) -> dict[str, Any]:
         """How long blocks take with this plan, in microseconds: as they are, and for every buffer if ``all``."""
         engine = self._need()
-        kept = min(engine.blocks, KEPT_BLOCKS)
-        now = engine.block_us[:kept].tolist()
+        now = engine.times.kept()
         sizes = engine.driver.profile.buffers if arguments.get("all") else ()
         measured = {str(p): load.measure(engine.driver.profile, engine.plan, p) for p in sizes}
         return {"period": engine.plan.period, "now": now, "measured": measured}
@@ -281,7 +311,7 @@ class EngineServer:
             "sockets": engine.plan.inputs, "state": engine.transport.state, "position": engine.transport.position,
             "run": engine.run.head.run if engine.run else None, "dropouts": engine.dropouts,
             "round_trip_samples": engine.round_trip_samples, "claimed_samples": latency.round_trip_samples,
-            "missing": engine.missing,
+            "missing": engine.missing, "drops": [asdict(d) for d in list(engine.drops)],
             "interface": engine.driver.status(),
         }
 

@@ -63,11 +63,16 @@ class Telemetry:
     def _frame(self, at: float, state: str, position: int, inputs: Reading, main: Reading) -> dict[str, Any]:
         engine = self._engine
         plan = engine.plan
+        words, count = "", engine.count
+        if state == "counting" and count is not None:
+            words, position = count.count_in.words(position), count.count_in.stop
         where = plan.tempo.bar_beat_at(position)
         run = engine.run
         frame = {
             "t": at, "session": plan.session, "title": plan.title, "revision": plan.revision, "rate": plan.rate_hz,
             "state": state, "position": position, "clock": clock_text(position, plan.rate_hz),
+            "samples": f"{position:,}".replace("-", "−"),
+            "where": words or f"bar {where.bar} · beat {where.beat} of {where.of}",
             "bar": where.bar, "beat": where.beat, "of": where.of,
             "run": run.head.run if run else None, "captured": run.frames if run else 0,
             "dropouts": engine.dropouts, "players": engine.driver.status().get("players", {}),

@@ -16,6 +16,7 @@ from cattailer.core.interface import Profile
 from cattailer.core.latency import Latency
 from cattailer.core.plan import Preamps
 from cattailer.core.timeline import TempoMap
+from cattailer.liveroom.busy import MOODS, BusyComputer
 from cattailer.liveroom.clock import Clock
 from cattailer.liveroom.converters import quantise
 from cattailer.liveroom.players import MODES
@@ -63,8 +64,10 @@ class LiveRoom:
         self._loops = [Loop(o, i) for o, i in cables]
         held = self.latency.round_trip_samples + MOST_UNREPORTED + period
         self._played = np.zeros((profile.outputs, held), np.float32)
-        self._heard: tuple[bool, int, int] = (False, 0, 0)
+        self._heard: tuple[bool, int, int, int] = (False, 0, 0, 0)
         self.sample = 0
+        self._seed = seed
+        self._busy = BusyComputer("off", seed, rate_hz, 0)
 
     def set_preamps(self, preamps: Preamps) -> None:
         self._asked.append(lambda now: self.room.set_preamps(preamps, now))
@@ -72,11 +75,14 @@ class LiveRoom:
     def set_tempo(self, tempo: TempoMap) -> None:
         self._asked.append(lambda now: self.room.set_tempo(tempo, now))
 
+    def set_through(self, sockets: frozenset[int]) -> None:
+        self._asked.append(lambda now: self.room.hear(sockets, 1000.0 * self.round_trip_samples / self.rate_hz, now))
+
     def command(self, name: str, arguments: dict[str, Any]) -> None:
         """The stand-in's own panel. Raises Refusal for what it does not know."""
         known = {
             "ask": self._ask, "swap": self._swap, "tap": self._tap, "hum": self._hum, "loud": self._loud,
-            "turn": self._turn, "rig": self._rig, "loop": self._loop, "claim": self._claim,
+            "turn": self._turn, "rig": self._rig, "loop": self._loop, "claim": self._claim, "busy": self._be_busy,
         }
         if name not in known:
             raise Refusal(f"The live room knows no command {name!r}.")
@@ -139,7 +145,7 @@ class LiveRoom:
             "loud": {name: p.loud_db for name, p in self.room.players.items()},
             "hums": {str(s): dbu for s, dbu in self.hums.items() if dbu is not None},
             "knobs": {str(s): gain for s, gain in self.room.knobs.items()},
-            "unreported": self._unreported,
+            "unreported": self._unreported, "busy": self._busy.name,
             "loops": [[n.output + 1, n.input + 1, "cable" if n.gain == 1.0 else "headphone"] for n in self._loops],
             "bare": [p.name for p in self.room.plugged.values() if p.source_henry or not p.screen],
         }
@@ -147,11 +153,11 @@ class LiveRoom:
     def run(self, process: Any, going: Callable[[], bool]) -> None:
         """Calls ``process(inputs, outputs, sample, lost)`` block after block while ``going()``.
 
-        ``process`` answers what the timeline does from this block on: (rolling, position, seed).
+        ``process`` answers what the timeline does from this block on: (rolling, position, seed, entry).
         """
         self.clock.start(self.rate_hz, self.period, self.sample)
         while going():
-            lost = self.clock.wait(self.sample + self.period)
+            lost = self.clock.wait(self.sample + self.period) + self._busy.lost(self.sample, self.period)
             self.sample += lost
             while self._asked:
                 self._asked.popleft()(self.sample)
@@ -162,11 +168,13 @@ class LiveRoom:
         inputs = self.room.read(start, start + period)
         if self._loops:
             inputs = self._through_loops(inputs, lost)
-        rolling, position, seed = process(inputs, self._outputs, start, lost)
+        rolling, position, seed, entry = process(inputs, self._outputs, start, lost)
         expected = self._heard[1] + period + lost if self._heard[0] else position
-        if (rolling, seed) != (self._heard[0], self._heard[2]) or (rolling and position != expected):
-            self.room.timeline(start + self.round_trip_samples, rolling, position, seed)
-        self._heard = (rolling, position, seed)
+        if (rolling, seed, entry) != (self._heard[0], *self._heard[2:]) or (rolling and position != expected):
+            # A loop begins anew in the middle of a block; players hear it where it did.
+            back = position - entry if 0 < position - entry < period else 0
+            self.room.timeline(start + self.round_trip_samples - back, rolling, position - back, seed, entry)
+        self._heard = (rolling, position, seed, entry)
         if self._loops:
             self._played[:, :-period] = self._played[:, period:]
             self._played[:, -period:] = self._outputs
@@ -206,6 +214,13 @@ class LiveRoom:
         elif way == "headphone":
             kept.append(Loop(output - 1, socket - 1, 0.02))
         self._asked.append(lambda _: setattr(self, "_loops", kept))
+
+    def _be_busy(self, arguments: dict[str, Any]) -> None:
+        """Something else holds the computer up now and then."""
+        mood = str(arguments.get("mood"))
+        if mood not in MOODS:
+            raise Refusal(f"The computer can be busy {', '.join(MOODS)}; not {mood!r}.")
+        self._asked.append(lambda now: setattr(self, "_busy", BusyComputer(mood, self._seed, self.rate_hz, now)))
 
     def _claim(self, arguments: dict[str, Any]) -> None:
         """The driver keeps quiet about so many samples of the round trip."""

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from cattailer.core.timeline import TempoMap
 from cattailer.core.units import amplitude
-from cattailer.liveroom import instruments, tune
+from cattailer.liveroom import instruments, lateness, tune
 
 Floats = NDArray[np.float32]
 
@@ -19,24 +19,25 @@ CHECK_DB = -6.0
 """People check softer than they play."""
 
 RUN_THROUGH_DB = -3.0
-_JITTER_S = 0.006
-_JITTER_MAX_S = 0.018
 CHECK_QUARTERS = 8 * tune.BEATS
 
 
 @dataclass(frozen=True)
 class Stretch:
-    """From room sample ``since`` on: silent, or at tune position ``position`` and counting.
+    """From room sample ``since`` on: silent, or at timeline position ``position`` and counting, None for the tune's
+    beginning.
 
-    ``loop_quarters`` is how much of the tune comes round and round.
+    ``loop_quarters`` is how much of the tune comes round and round. Who was ``counted_in`` knows when to begin, and
+    may be a little early.
     """
 
     since: int
     playing: bool
-    position: int = 0
+    position: int | None = None
     gain_db: float = 0.0
     seed: int = 0
     loop_quarters: int = tune.QUARTERS
+    counted_in: bool = False
 
 
 @dataclass(frozen=True)
@@ -54,6 +55,8 @@ class Player:
         self.name = name
         self.mode = "follow"
         self.loud_db = 0.0
+        self.late_ms = 0.0
+        """So late they hear themselves."""
         self._rows = rows
         self._rate = rate_hz
         self._notes = tune.parts()[name]
@@ -64,20 +67,35 @@ class Player:
         self.set_tempo(tempo)
 
     def set_tempo(self, tempo: TempoMap) -> None:
-        self._starts = [tempo.sample_at(n.quarter) for n in self._notes]
+        self._tempo = tempo
+        self._lap = lru_cache(maxsize=8)(self._make_lap)
+        self._borders: dict[int, list[int]] = {}
+        starts = self._lap(0, tune.QUARTERS)
         ends = [tempo.sample_at(n.quarter + n.quarters) for n in self._notes]
-        self._laps = {quarters: tempo.sample_at(Fraction(quarters)) for quarters in (tune.QUARTERS, CHECK_QUARTERS)}
         rings = self.name in instruments.RINGS_ON
         tenths = [
             0 if rings else max(1, round(10 * (b - a) / self._rate))
-            for a, b in zip(self._starts, ends, strict=True)
+            for a, b in zip(starts, ends, strict=True)
         ]
         self._warm(tenths)
 
-    def begin(self, stretch: Stretch) -> None:
-        """Sets what is played from ``stretch.since`` on; forgets what was planned after that."""
-        kept = [s for s in self._stretches if s.since < stretch.since]
-        self._stretches = [*kept[-4:], stretch]
+    def _make_lap(self, lap: int, quarters: int) -> list[int]:
+        """The timeline samples at which the notes of the tune, or of its first ``quarters``, begin for the ``lap``-th
+        time, as the tempo map has them."""
+        offset = Fraction(lap * quarters)
+        return [self._tempo.sample_at(offset + n.quarter) for n in self._notes if n.quarter < quarters]
+
+    def _lap_at(self, sample: int, quarters: int) -> int:
+        """Which time round a timeline sample lies in; -1 before the tune."""
+        borders = self._borders.setdefault(quarters, [self._tempo.bar_one])
+        while borders[-1] <= sample:
+            borders.append(self._tempo.sample_at(Fraction(len(borders) * quarters)))
+        return bisect.bisect_right(borders, sample) - 1
+
+    def begin(self, *stretches: Stretch) -> None:
+        """Sets what is played from the first stretch on; forgets what was planned after that."""
+        kept = [s for s in self._stretches if s.since < stretches[0].since]
+        self._stretches = [*kept[-4:], *stretches]
 
     def _warm(self, tenths: list[int]) -> None:
         """Renders every note of the part, so that none is rendered while playing."""
@@ -89,7 +107,7 @@ class Player:
 
     def add_to(self, sources: Floats, offset: int, start: int, stop: int) -> None:
         """Adds what sounds in room samples [start, stop) to ``sources[row, offset:…]``."""
-        slack = int(_JITTER_MAX_S * self._rate)
+        slack = self._slack()
         for n, stretch in enumerate(self._stretches):
             until = self._stretches[n + 1].since if n + 1 < len(self._stretches) else 1 << 60
             first = max(stretch.since, start - self._longest - slack)
@@ -97,22 +115,29 @@ class Player:
             if stretch.playing and first < last:
                 self._add_stretch(stretch, first, last, sources, offset, start, stop)
 
+    def _slack(self) -> int:
+        """The furthest that a note is off, in samples."""
+        furthest_ms = lateness.drag_ms(self.late_ms) + lateness.WIDEST * lateness.scatter_ms(self.late_ms)
+        return int(furthest_ms * self._rate / 1000.0)
+
     def _add_stretch(
         self, stretch: Stretch, first: int, last: int, sources: Floats, offset: int, start: int, stop: int
     ) -> None:
         """Adds the notes of one stretch whose nominal start lies in [first, last)."""
-        length = self._laps[stretch.loop_quarters]
         gain = amplitude(stretch.gain_db + self.loud_db)
-        zero = stretch.since - stretch.position
-        for lap in range((first - zero) // length, (last - 1 - zero) // length + 1):
-            base = zero + lap * length
-            low = bisect.bisect_left(self._starts, max(0, first - base))
-            high = bisect.bisect_left(self._starts, min(length, last - base))
+        zero = stretch.since - (self._tempo.bar_one if stretch.position is None else stretch.position)
+        earliest = stretch.since - (self._slack() if stretch.counted_in else 0)
+        quarters = stretch.loop_quarters
+        last_lap = self._lap_at(last - 1 - zero, quarters)
+        for lap in range(max(0, self._lap_at(first - zero, quarters)), last_lap + 1):
+            starts = self._lap(lap, quarters)
+            low = bisect.bisect_left(starts, first - zero)
+            high = bisect.bisect_left(starts, last - zero)
             if low == high:
                 continue
-            human = self._human(stretch.seed + lap)
+            human = self._human(stretch.seed + lap, self.late_ms)
             for i in range(low, high):
-                at = max(stretch.since, base + self._starts[i] + human.late[i])
+                at = max(earliest, zero + starts[i] + human.late[i])
                 force = self._notes[i].force * human.force[i] * gain
                 if at >= stop or not force:
                     continue
@@ -122,11 +147,12 @@ class Player:
                         target = sources[row, offset + a - start : offset + b - start]
                         target += sound[a - at : b - at] * np.float32(force)
 
-    def _make_human(self, seed: int) -> _Humanity:
+    def _make_human(self, seed: int, late_ms: float) -> _Humanity:
         """How this player plays this pass; a mishap happens about once in two passes."""
         rng = np.random.default_rng([abs(seed), sum(map(ord, self.name))])
         count = len(self._notes)
-        late = np.clip(rng.normal(0, _JITTER_S, count), -_JITTER_MAX_S, _JITTER_MAX_S)
+        off = np.clip(rng.normal(0, 1, count), -lateness.WIDEST, lateness.WIDEST)
+        late = (lateness.drag_ms(late_ms) + lateness.scatter_ms(late_ms) * off) / 1000.0
         force = np.clip(rng.normal(1.0, 0.08, count) * rng.uniform(0.94, 1.04), 0.6, 1.15)
         if rng.random() < 0.5:
             force[int(rng.integers(count))] = 0.0
@@ -139,17 +165,21 @@ class Player:
         return instruments.BY_NAME[instrument](self._rate, hz, tenths / 10.0, np.random.default_rng(seed))
 
 
-def stretch_for(mode: str, since: int, rolling: bool, position: int, seed: int) -> Stretch:
+def stretches_for(
+    mode: str, since: int, rolling: bool, position: int, seed: int, entry: int = 0
+) -> tuple[Stretch, ...]:
     """What a player asked to ``mode`` does from ``since`` on, the timeline being as told.
 
-    ``position`` is the timeline's at ``since`` while it rolls. While it stands still, followers run
-    through the tune by themselves, a little softer.
+    ``position`` is the timeline's at ``since`` while it rolls; before ``entry`` followers are counted in. While it
+    stands still, they run through the tune by themselves, a little softer.
     """
     if mode == "rest":
-        return Stretch(since, False)
+        return (Stretch(since, False),)
     if mode == "check":
-        return Stretch(since, True, 0, CHECK_DB, seed, CHECK_QUARTERS)
+        return (Stretch(since, True, None, CHECK_DB, seed, CHECK_QUARTERS),)
     if mode == "follow" and rolling:
-        return Stretch(since, True, position, 0.0, seed)
+        if position < entry:
+            return Stretch(since, False), Stretch(since + entry - position, True, entry, 0.0, seed, counted_in=True)
+        return (Stretch(since, True, position, 0.0, seed),)
     gain = 0.0 if mode == "perform" else RUN_THROUGH_DB
-    return Stretch(since, True, 0, gain, seed)
+    return (Stretch(since, True, None, gain, seed),)

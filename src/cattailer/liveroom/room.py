@@ -18,7 +18,7 @@ from cattailer.core.units import amplitude
 from cattailer.liveroom import stage, tune
 from cattailer.liveroom.barn import PARTITION, Barn
 from cattailer.liveroom.converters import Converters
-from cattailer.liveroom.players import Player, stretch_for
+from cattailer.liveroom.players import Player, stretches_for
 
 Floats = NDArray[np.float32]
 _SIZE = 5 * PARTITION + 464  # no power of two: rows must not fall on the same cache lines
@@ -68,7 +68,7 @@ class Room:
     def start(self) -> None:
         """Everybody sits down and begins what they were asked for."""
         for player in self.players.values():
-            player.begin(stretch_for(player.mode, 0, False, 0, self._seed))
+            player.begin(*stretches_for(player.mode, 0, False, 0, self._seed))
 
     def _plug(self) -> None:
         """Works out what each socket hears."""
@@ -131,6 +131,14 @@ class Room:
         self._taps = [t for t in self._taps if t[0] > now - 10 * self._rate] + [(now, name)]
         self._forget(now)
 
+    def hear(self, sockets: frozenset[int], late_ms: float, now: int) -> None:
+        """Who plays into one of these sockets hears themselves by way of the engine, so late; the others at once."""
+        plugs = [plug for socket, plug in self.plugged.items() if socket in sockets]
+        through = {plug.looks_at or plug.pickup.split("-")[0] for plug in plugs}
+        for name, player in self.players.items():
+            player.late_ms = late_ms if name in through else 0.0
+        self._forget(now)
+
     def set_tempo(self, tempo: TempoMap, now: int) -> None:
         if tempo == self._tempo:
             return
@@ -144,19 +152,20 @@ class Room:
         player = self.players[name]
         player.mode = mode
         if mode != "follow" or not self._rolling:
-            player.begin(stretch_for(mode, now, False, 0, self._seed + now))
+            player.begin(*stretches_for(mode, now, False, 0, self._seed + now))
         else:
             at = self._timeline_position + now - self._timeline_since
-            player.begin(stretch_for(mode, now, True, at, self._timeline_seed))
+            player.begin(*stretches_for(mode, now, True, at, self._timeline_seed, self._timeline_entry))
         self._forget(now)
 
-    def timeline(self, since: int, rolling: bool, position: int, seed: int) -> None:
-        """From ``since`` on the players hear the timeline do this; followers go with it."""
+    def timeline(self, since: int, rolling: bool, position: int, seed: int, entry: int = 0) -> None:
+        """From ``since`` on the players hear the timeline do this; followers go with it, from ``entry`` on."""
         self._rolling = rolling
-        self._timeline_since, self._timeline_position, self._timeline_seed = since, position, seed
+        self._timeline_since, self._timeline_position = since, position
+        self._timeline_seed, self._timeline_entry = seed, entry
         for player in self.players.values():
             if player.mode == "follow":
-                player.begin(stretch_for("follow", since, rolling, position, seed if rolling else since))
+                player.begin(*stretches_for("follow", since, rolling, position, seed if rolling else since, entry))
         self._forget(since)
 
     def _forget(self, since: int) -> None:

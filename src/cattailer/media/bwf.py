@@ -72,6 +72,7 @@ class Origin:
     take: str = ""
     inputs: tuple[int, ...] = ()
     note: str = ""
+    feed: str = ""
 
 
 @dataclass(frozen=True)
@@ -105,11 +106,18 @@ def _bext(origin: Origin, fmt: Format) -> bytes:
     return fixed + history.encode()
 
 
+def _function(origin: Origin, channel: int) -> str:
+    """What feeds a channel, in words."""
+    if origin.feed:
+        return origin.feed
+    return f"socket {origin.inputs[channel] + 1}" if channel < len(origin.inputs) else "socket -"
+
+
 def _ixml(origin: Origin, fmt: Format) -> bytes:
     tracks = "".join(
         f"<TRACK><CHANNEL_INDEX>{n + 1}</CHANNEL_INDEX><INTERLEAVE_INDEX>{n + 1}</INTERLEAVE_INDEX>"
         f"<NAME>{escape(origin.track)}{'' if fmt.channels == 1 else ' LR'[n + 1]}</NAME>"
-        f"<FUNCTION>socket {origin.inputs[n] + 1 if n < len(origin.inputs) else '-'}</FUNCTION></TRACK>"
+        f"<FUNCTION>{escape(_function(origin, n))}</FUNCTION></TRACK>"
         for n in range(fmt.channels)
     )
     start = max(0, origin.start)
@@ -198,6 +206,10 @@ class BwfWriter:
         self._file.flush()
         if sync:
             os.fdatasync(self._file.fileno())
+
+    def abandon(self) -> None:
+        """Closes without making anything true: the file is about to be removed."""
+        self._file.close()
 
     def close(self, markers: list[Marker] | None = None) -> None:
         """Adds the markers, makes the header true and closes."""

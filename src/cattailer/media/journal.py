@@ -12,12 +12,14 @@ from pathlib import Path
 from typing import Any
 
 SUFFIX = ".journal.jsonl"
+HEAD_FOLDER = "head"
+"""Below a run's folder: what was counted in before it."""
 
 
 @dataclass(frozen=True)
 class RunFile:
-    """A file of a run: its track, and the inputs (from 0) that feed its channels. ``source`` is who plays there,
-    ``gain_db`` the preamp's gain less its pad, where there is one."""
+    """A file of a run: its track, and the source channels (from 0) that feed its channels; ``feed`` says them in words.
+    ``source`` is who plays there, ``gain_db`` the preamp's gain less its pad, where there is one."""
 
     track: int
     name: str
@@ -26,11 +28,16 @@ class RunFile:
     inputs: tuple[int, ...]
     source: str = ""
     gain_db: float | None = None
+    feed: str = ""
 
 
 @dataclass(frozen=True)
 class RunHead:
-    """The first line. ``start`` is the timeline position of every file's first sample."""
+    """The first line. ``start`` is the timeline position of every file's first sample.
+
+    ``head_of`` is the run before which these files lie: they hold what was counted in. Hardware inputs were placed
+    ``round_trip_samples`` earlier than they came; the driver claimed ``claimed_samples``. 0 where it is unknown.
+    """
 
     run: str
     number: int
@@ -42,14 +49,20 @@ class RunHead:
     began_at: str
     files: tuple[RunFile, ...]
     note: str = ""
+    head_of: str = ""
+    period: int = 0
+    round_trip_samples: int = 0
+    claimed_samples: int = 0
 
 
 @dataclass(frozen=True)
 class Dropout:
-    """``samples`` missing from ``offset`` in the run's files, filled with silence."""
+    """``samples`` missing from ``offset`` in the run's files, filled with silence; ``load`` is the share of the time
+    just before that computing took."""
 
     offset: int
     samples: int
+    load: float = 0.0
 
 
 @dataclass(frozen=True)
@@ -76,6 +89,12 @@ class RunStory:
     @property
     def folder(self) -> Path:
         return self.path.parent
+
+
+def head_of(data: dict[str, Any]) -> RunHead:
+    """A head from plain values. Raises KeyError or TypeError when they are none."""
+    files = tuple(RunFile(**{**f, "inputs": tuple(f["inputs"])}) for f in data["files"])
+    return RunHead(**{**data, "files": files})
 
 
 class JournalWriter:
@@ -135,8 +154,7 @@ def read(path: Path) -> RunStory | None:
         except (ValueError, KeyError, AttributeError, TypeError):
             continue
         if kind == "run":
-            files = tuple(RunFile(**{**f, "inputs": tuple(f["inputs"])}) for f in line.pop("files"))
-            story = RunStory(path, RunHead(**line, files=files))
+            story = RunStory(path, head_of(line))
         elif story is None:
             return None
         elif kind == "synced":

@@ -6,13 +6,12 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from cattailer.core.align import SILENT, WHITENING, find_offset, loudest
 from cattailer.core.align import SURE as SURE
-from cattailer.core.align import WHITENING, find_offset
 from cattailer.core.errors import Refusal
 from cattailer.media import profile_toml, soundfiles
 
 LONGEST_S = 600.0
-SILENT = 1e-4
 
 
 def align_files(reference: Path, recorded: Path) -> dict[str, Any]:
@@ -32,12 +31,12 @@ def align_files(reference: Path, recorded: Path) -> dict[str, Any]:
 
 
 def _mono(path: Path) -> tuple[NDArray[np.float32], int]:
-    """The loudest channel of a file: a sum would cancel what is turned over."""
+    """The loudest channel of a file."""
     with soundfiles.opened(path) as sound:
         if sound.samples > LONGEST_S * sound.rate_hz:
             raise Refusal(f"{path.name} is longer than {LONGEST_S / 60:.0f} minutes; cut out the part to compare.")
         whole = np.nan_to_num(np.concatenate(list(sound.blocks()), axis=1), nan=0.0, posinf=0.0, neginf=0.0)
-        best = whole[int(np.vecdot(whole, whole).argmax())]
+        best = loudest(whole)
         if float(np.abs(best).max()) < SILENT:
             raise Refusal(f"{path.name} is silent, so there is nothing to compare.")
         return best, sound.rate_hz

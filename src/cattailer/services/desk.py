@@ -18,8 +18,13 @@ if TYPE_CHECKING:
     from cattailer.services.linecheck import LiveWalk
     from cattailer.services.listening import Ears
     from cattailer.services.livelevels import LiveLevels
+    from cattailer.services.rates import Conversion
 
 log = structlog.get_logger("services")
+
+
+CAPTURING = ("capturing", "counting")
+"""States of the engine in which a capture runs, or is about to."""
 
 
 @dataclass
@@ -28,7 +33,7 @@ class Desk:
 
     ``walks`` are the line checks that are under way, by session; ``ears`` hears the rows of the open session for
     those who asked, ``levels`` is what was heard for the Levels stage, by session;
-    ``loads`` are measured block times by session and buffer.
+    ``loads`` are measured block times by session and buffer, ``conversions`` to other rates by session.
     """
 
     database: Database
@@ -39,6 +44,7 @@ class Desk:
     walks: "dict[int, LiveWalk]" = field(default_factory=dict)
     ears: "Ears | None" = None
     levels: "dict[int, LiveLevels]" = field(default_factory=dict)
+    conversions: "dict[int, Conversion]" = field(default_factory=dict)
     loads: dict[int, dict[int, Load]] = field(default_factory=dict)
     _read: tuple[object, dict[str, Profile], dict[str, str]] | None = field(default=None, init=False)
 
@@ -98,5 +104,5 @@ class Desk:
     def forbid_while_capturing(self, session: int, what: str) -> None:
         """Raises NotNow when this session is capturing."""
         state = self.engine_state()
-        if state["session"] == session and state["state"] == "capturing":
+        if state["session"] == session and state["state"] in CAPTURING:
             raise NotNow(f"A capture runs, so {what} must wait. Stop capturing first; nothing was changed.")

@@ -2,17 +2,19 @@
 
 import os
 import re
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
-from sqlalchemy import func, select
+from sqlalchemy import orm, select
 
 from cattailer.core.errors import NotNow, Refusal
 from cattailer.core.interface import COMMON_RATES_HZ, Profile
 from cattailer.core.naming import MAX_NAME, clean_name, file_stem, safe_part
+from cattailer.core.rates import rescaled
 from cattailer.media import profile_toml
 from cattailer.services.desk import Desk
 from cattailer.services.editing import editing
+from cattailer.services.planning import tempo_of
 from cattailer.store.models import Input, Media, Session
 
 
@@ -41,10 +43,10 @@ def choose_interface(desk: Desk, session_id: int, key: str) -> None:
     with editing(desk, session_id) as edit:
         profile, session = desk.profile(key), edit.session
         rate_hz, period, bits = profile.settle(session.rate_hz, session.period, session.bits)
-        if rate_hz != session.rate_hz and _takes(edit.db, session):
+        if rate_hz != session.rate_hz and _lacking(edit.db, session, rate_hz):
             raise NotNow(
                 f"The takes of this session are in {session.rate_hz / 1000:g} kHz, which {profile.name} lacks. "
-                "Nothing was changed. Copy the session without its takes to use that interface."
+                "Nothing was changed. Convert them first (Timing, Sample rate), or copy the session without its takes."
             )
         edit.what = f"Interface is {profile.name}"
         session.interface, session.rate_hz, session.period, session.bits = key, rate_hz, period, bits
@@ -53,17 +55,35 @@ def choose_interface(desk: Desk, session_id: int, key: str) -> None:
 
 
 def choose_rate(desk: Desk, session_id: int, rate_hz: int) -> None:
-    """Raises NotNow under takes: they would play at the wrong speed."""
+    """Raises NotNow while takes have no file at that rate: they would play at the wrong speed."""
     desk.check_hardware(session_id, "the sample rate")
     with editing(desk, session_id) as edit:
-        desk.profile(edit.session.interface).check_rate(rate_hz)
-        if rate_hz != edit.session.rate_hz and _takes(edit.db, edit.session):
+        session = edit.session
+        desk.profile(session.interface).check_rate(rate_hz)
+        if rate_hz != session.rate_hz and (lacking := _lacking(edit.db, session, rate_hz)):
             raise NotNow(
-                f"The takes of this session are in {edit.session.rate_hz / 1000:g} kHz, so its rate stays. "
-                "Copy the session without its takes to capture at another rate."
+                f"{lacking} of the files of this session {'is' if lacking == 1 else 'are'} not there in "
+                f"{rate_hz / 1000:g} kHz, so its rate stays. Timing, Sample rate converts them."
             )
         edit.what = f"Sample rate is {rate_hz / 1000:g} kHz"
-        edit.session.rate_hz = rate_hz
+        tempo = tempo_of(session)
+        session.tempo = replace(tempo, bar_one=rescaled(tempo.bar_one, session.rate_hz, rate_hz)).to_dict()
+        session.range_start = rescaled(session.range_start, session.rate_hz, rate_hz)
+        session.range_stop = rescaled(session.range_stop, session.rate_hz, rate_hz)
+        session.rate_hz = rate_hz
+
+
+def rates_of(db: orm.Session, session: Session) -> dict[int, set[int]]:
+    """For each file of a session that was captured, the rates at which it is there."""
+    out: dict[int, set[int]] = {}
+    for media in db.scalars(select(Media).where(Media.session_id == session.id)):
+        out.setdefault(media.original_id or media.id, set()).add(media.rate_hz)
+    return out
+
+
+def _lacking(db: orm.Session, session: Session, rate_hz: int) -> int:
+    """How many files of a session are not there at a rate."""
+    return sum(rate_hz not in there for there in rates_of(db, session).values())
 
 
 def choose_bits(desk: Desk, session_id: int, bits: int) -> None:
@@ -149,7 +169,3 @@ def storage(desk: Desk, channels: int, rate_hz: int, bits: int) -> Storage:
     free_bytes = free.f_bavail * free.f_frsize
     hours = free_bytes / (max(1, channels) * rate_hz * bits / 8 * 3600)
     return Storage(str(desk.media), free_bytes / 1e9, hours, folder.stat().st_dev == Path("/").stat().st_dev)
-
-
-def _takes(db: object, session: Session) -> int:
-    return int(db.scalar(select(func.count(Media.id)).where(Media.session_id == session.id)))  # type: ignore[attr-defined]

@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cattailer.core.errors import NotNow, Refusal
+from cattailer.core.rowsound import arrived
 from cattailer.services.desk import Desk, log
 
 FETCH_S = 0.25
@@ -18,8 +19,9 @@ Floats = NDArray[np.float32]
 
 @dataclass(frozen=True)
 class Heard:
-    """A stretch of sockets' sound, shape (sockets, samples). ``lost`` when some before it came too late, ``fresh`` when
-    it has nothing to do with what came before: another session, rate or interface."""
+    """A stretch of sockets' sound, shape (sockets, samples), without what a dropout took. ``lost`` when something of it
+    or before it is missing, ``fresh`` when it has nothing to do with what came before: another session, rate or
+    interface."""
 
     session: int
     rate_hz: int
@@ -81,7 +83,12 @@ class Ears:
         if not got.count:
             # An engine that was opened anew counts from 0 again, and may have nothing yet.
             return None if start is None or got.written < start else (here, got.start)
-        heard = Heard(here[0], got.rate_hz, got.sound, start is not None and got.start != start, start is None)
+        sound = arrived(got.sound)
+        if not sound.shape[1] and state["dropouts"]:
+            return (here, got.start + got.count)
+        sound = sound if sound.shape[1] else got.sound
+        cut = sound.shape[1] < got.count or (start is not None and got.start != start)
+        heard = Heard(here[0], got.rate_hz, sound, cut, start is None)
         for name, hear in asked.items():
             if not self._hears(name, hear, heard):
                 with self._lock:

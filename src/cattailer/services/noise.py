@@ -8,12 +8,12 @@ from sqlalchemy import select
 from cattailer.core import noise
 from cattailer.core.errors import NotNow
 from cattailer.services import room, soundcheck, transport
-from cattailer.services.desk import Desk
+from cattailer.services.desk import CAPTURING, Desk
 from cattailer.services.editing import get_session
 from cattailer.services.livelevels import LiveCheck
-from cattailer.services.planning import patch_of, tempo_of
+from cattailer.services.planning import end_of_takes, patch_of, tempo_of
 from cattailer.services.sessions import open_session
-from cattailer.store.models import Check, Take, Track
+from cattailer.store.models import Check
 
 MEASURE_S = 6.0
 TONE_S = 10.0
@@ -25,7 +25,7 @@ def measure(desk: Desk, session_id: int) -> None:
     """Asks for rest and listens for a few seconds; the figures are there when it ends by itself."""
     open_session(desk, session_id)
     state = desk.engine_state()
-    if state["state"] == "capturing":
+    if state["state"] in CAPTURING:
         raise NotNow("A capture runs, so the players cannot rest now. Stop capturing first.")
     with desk.database.transaction() as db:
         session = get_session(db, session_id)
@@ -84,9 +84,8 @@ def keep_room_tone(desk: Desk, session_id: int) -> None:
         raise NotNow("The timeline moves. Stop first; then the room tone can be kept.")
     with desk.database.transaction() as db:
         session = get_session(db, session_id)
-        ends = [t.start + t.samples for t in db.scalars(select(Take).join(Track).where(Track.session_id == session_id))]
         tempo = tempo_of(session)
-        bar = tempo.bar_beat_at(max([0, *ends])).bar + 4
+        bar = tempo.bar_beat_at(end_of_takes(session)).bar + 4
         position = tempo.sample_of(bar)
         tracks = [t.id for t in session.tracks if any(f.startswith("in:") for f in t.feeds)]
         samples = round(TONE_S * session.rate_hz)

@@ -17,10 +17,11 @@ from cattailer.core.patch import (
     socket_of,
 )
 from cattailer.core.plan import MOST_TAPS, NOTHING, SOFTWARE_CHANNELS, GroupPlan, MixPlan, Plan, Preamps, TrackPlan
+from cattailer.core.rates import rescaled
 from cattailer.core.takes import TakeSpan, topmost
 from cattailer.core.timeline import TempoMap
 from cattailer.services.desk import Desk
-from cattailer.store.models import Input, RoundTrip, Session, Track
+from cattailer.store.models import Input, Media, RoundTrip, Session, Track
 
 INPUT_FIELDS = tuple(name for name in PatchInput.__dataclass_fields__ if name != "socket")
 
@@ -51,13 +52,41 @@ def _input(row: Input) -> PatchInput:
 
 
 def take_spans(desk: Desk, session: Session, track: Track) -> list[TakeSpan]:
-    """The takes of a track that can be heard at the session's rate, where they lie."""
-    folder = desk.media / session.folder
-    return [
-        TakeSpan(t.id, track.id, str(folder / t.media.path), t.start, t.samples, t.number)
-        for t in track.takes
-        if t.samples and t.media.rate_hz == session.rate_hz
+    """The takes of a track that can be heard at the session's rate, where they lie. A take of another rate is heard
+    from the file that it was converted to."""
+    folder, rate = desk.media / session.folder, session.rate_hz
+    spans = []
+    for t in track.takes:
+        sound = _at_rate(t.media, rate)
+        if not t.samples or sound is None:
+            continue
+        start = rescaled(t.start, t.media.rate_hz, rate)
+        spans.append(TakeSpan(t.id, track.id, str(folder / sound.path), start, sound.samples, t.number))
+        head = _at_rate(t.head, rate) if t.head is not None and t.head_open else None
+        if head is not None:
+            opened = min(rescaled(t.head_open, t.media.rate_hz, rate), head.samples)
+            spans.append(TakeSpan(
+                t.id, track.id, str(folder / head.path), start - opened, opened, t.number, head.samples - opened
+            ))
+    return spans
+
+
+def end_of_takes(session: Session) -> int:
+    """Where the last take ends, at the session's rate; 0 without takes."""
+    ends = [
+        rescaled(t.start + t.samples, t.media.rate_hz, session.rate_hz) for k in session.tracks for t in k.takes
     ]
+    return max(ends, default=0)
+
+
+def _at_rate(media: Media, rate_hz: int) -> Media | None:
+    """A file, or what it was converted to, at a rate."""
+    if media.rate_hz == rate_hz:
+        return media
+    db = orm.object_session(media)
+    return None if db is None else db.scalar(
+        select(Media).where(Media.original_id == media.id, Media.rate_hz == rate_hz).limit(1)
+    )
 
 
 def source_channel(feed: str, profile: Profile, taps: tuple[int, ...]) -> int:
@@ -94,6 +123,12 @@ def preamps_of(patch: Patch, profile: Profile) -> Preamps:
     )
 
 
+def loop_of(session: Session) -> tuple[int, int] | None:
+    """The range, where rolling goes round in it."""
+    start, stop = session.range_start, session.range_stop
+    return (start, stop) if session.looping and start < stop else None
+
+
 def correction_of(session: Session) -> int:
     """What was measured and is used for this interface, rate and buffer; 0 where nothing was."""
     db = orm.object_session(session)
@@ -127,4 +162,5 @@ def compile_plan(desk: Desk, session: Session) -> Plan:
         tempo_of(session), session.click, groups=tuple(GroupPlan(g.id, g.name, g.fader_db) for g in patch.groups),
         mixes=tuple(mixes), routes=patch.routes, taps=taps, window=(session.window_dbfs[0], session.window_dbfs[1]),
         correction_samples=correction_of(session), clicking=ClickPlan.from_dict(session.clicking),
+        loop=loop_of(session),
     )

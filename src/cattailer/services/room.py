@@ -111,6 +111,11 @@ def loop(desk: Desk, output: int, socket: int, way: str) -> None:
     desk.engine.ask("room", name="loop", arguments={"output": output, "socket": socket, "way": way})
 
 
+def be_busy(desk: Desk, mood: str) -> None:
+    """Something else holds the stand-in's computer up: "off", "a little" or "very"."""
+    desk.engine.ask("room", name="busy", arguments={"mood": mood})
+
+
 def claim(desk: Desk, samples: int) -> None:
     """The stand-in's driver keeps quiet about so many samples of its round trip."""
     desk.engine.ask("room", name="claim", arguments={"samples": samples})

@@ -9,6 +9,7 @@ import numpy as np
 from sqlalchemy import select
 
 from cattailer.core import probe
+from cattailer.core.align import SILENT
 from cattailer.core.errors import NotFound, NotNow, Refusal
 from cattailer.core.probe import Measured
 from cattailer.services.desk import Desk
@@ -21,6 +22,8 @@ from cattailer.store.models import RoundTrip
 Floats = np.ndarray[Any, np.dtype[np.float32]]
 WAYS = ("cable", "headphone")
 FITS_SAMPLES = 1.0
+REACH = 30
+"""So far to both sides of its peak the correlation is drawn."""
 
 
 @dataclass(frozen=True)
@@ -67,7 +70,8 @@ def measure(desk: Desk, session_id: int, output: int, socket: int, way: str) -> 
         heard.append(got[socket - 1])
         others = others or {n: got[n - 1] for n in range(1, profile.inputs + 1) if n != socket}
     signal = probe.signal(rate)
-    found = probe.judge(signal, heard, others, socket, rate)
+    dropouts = int(desk.engine.ask("status")["dropouts"]) - int(state["dropouts"])
+    found = probe.judge(signal, heard, others, socket, rate, dropouts)
     kept = 0
     if not found.failure:
         with desk.database.transaction() as db:
@@ -82,12 +86,12 @@ def measure(desk: Desk, session_id: int, output: int, socket: int, way: str) -> 
     lands = None
     if in_use and not found.failure:
         lands = probe.lands(found.samples, int(began["claimed"]), in_use)
-    curve, curve_from = _curve(signal, heard[0], found.samples)
+    curve_from = max(0, round(found.samples) - REACH)
     return Result(
         found, kept, socket, output, way, int(began["claimed"]),
         0 if found.failure else probe.correction(found.samples, int(began["claimed"])), lands,
-        _heights(np.concatenate([signal, np.zeros(stride - len(signal), np.float32)])), _heights(heard[0]),
-        curve, curve_from,
+        heights(np.concatenate([signal, np.zeros(stride - len(signal), np.float32)])), heights(heard[0]),
+        curve(signal, heard[0], curve_from, 2 * REACH + 1), curve_from,
     )
 
 
@@ -104,20 +108,19 @@ def _fetch(desk: Desk, rows: list[int], start: int, count: int) -> Floats:
     raise NotNow("The interface stopped delivering sound meanwhile, so nothing was measured. Try again.")
 
 
-def _heights(sound: Floats, columns: int = 240) -> list[int]:
-    """The highest of each column, 0 to 100 against the highest of all."""
+def heights(sound: Floats, columns: int = 240) -> list[int]:
+    """The highest of each column, 0 to 100 against the highest of all. What counts as silent is drawn as silent."""
     parts = np.array_split(np.abs(sound), columns)
     tops = np.array([float(p.max(initial=0.0)) for p in parts])
-    return [round(100.0 * v / max(tops.max(), 1e-9)) for v in tops]
+    return [round(100.0 * v / max(tops.max(), SILENT)) for v in tops]
 
 
-def _curve(signal: Floats, heard: Floats, at: float) -> tuple[list[float], int]:
-    """The correlation around the peak, against its highest: 61 samples."""
-    first = max(0, round(at) - 30)
-    last = min(first + 61, len(heard) - len(signal) + 1)
-    out = [float(signal @ heard[n : n + len(signal)]) for n in range(first, last)]
+def curve(played: Floats, heard: Floats, first: int, count: int) -> list[float]:
+    """The correlation at ``count`` samples from ``first`` on, against its highest."""
+    last = min(first + count, len(heard) - len(played) + 1)
+    out = [float(played @ heard[n : n + len(played)]) for n in range(first, last)]
     most = max([abs(v) for v in out] + [1e-12])
-    return [round(v / most, 3) for v in out], first
+    return [round(v / most, 3) for v in out]
 
 
 def use(desk: Desk, session_id: int, measurement: int) -> None:

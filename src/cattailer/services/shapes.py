@@ -17,6 +17,7 @@ def shape_of(session: Session) -> Shape:
     return Shape(
         session.interface, session.rate_hz, session.period, session.bits, session.tempo, patch_of(session).bare(),
         session.click, session.name_pattern, (session.window_dbfs[0], session.window_dbfs[1]),
+        {k: v for k, v in session.clicking.items() if k != "mixes"},
     )
 
 
@@ -30,7 +31,7 @@ def build(desk: Desk, db: orm.Session, title: str, shape: Shape, code: str = "")
         period=shape.period, tracking_period=shape.period,
         mixing_period=min(desk.profile_or_blank(shape.interface).buffers or (1024,), key=lambda b: abs(b - 1024)),
         bits=shape.bits, tempo=shape.tempo, click=shape.click, code=code,
-        name_pattern=shape.name_pattern, window_dbfs=list(shape.window_dbfs),
+        name_pattern=shape.name_pattern, window_dbfs=list(shape.window_dbfs), clicking=shape.clicking,
         inputs=[
             Input(socket=n, **({k: v for k, v in asdict(rows[n]).items() if k in INPUT_FIELDS} if n in rows else {}))
             for n in sorted({*range(1, count + 1), *rows})

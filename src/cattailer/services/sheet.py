@@ -9,17 +9,24 @@ from sqlalchemy import orm, select
 from sqlalchemy.orm import selectinload
 
 from cattailer.core import patchcheck, ready
+from cattailer.core.clicking import ClickPlan
 from cattailer.core.interface import Profile
 from cattailer.core.patch import Patch, PatchTrack, in_words, socket_of
-from cattailer.core.timeline import clock_text
+from cattailer.core.rates import rescaled
+from cattailer.core.timeline import TempoMap, clock_text
+from cattailer.core.units import milliseconds
+from cattailer.services import ranges
 from cattailer.services.desk import Desk
 from cattailer.services.editing import get_session
-from cattailer.services.planning import correction_of, patch_of, source_channel, taps_of, tempo_of
+from cattailer.services.heads import opening
+from cattailer.services.planning import correction_of, loop_of, patch_of, source_channel, taps_of, tempo_of
+from cattailer.services.ranges import RangeView
 from cattailer.services.sessions import disk_minutes_left
 from cattailer.services.transport import time_left_text
 from cattailer.store.models import Check, Run, Session, Take, Track
 
 WINDOW_BARS = 16
+MOST_LOST = 3
 
 
 @dataclass(frozen=True)
@@ -34,6 +41,8 @@ class TakeLine:
     clips: int
     dropouts: int
     recovered: bool
+    head: str
+    head_s: float
 
 
 @dataclass(frozen=True)
@@ -63,6 +72,7 @@ class RunLine:
     length: str
     tracks: int
     dropouts: int
+    lost: list[str]
     recovered: bool
     message: str
 
@@ -75,7 +85,11 @@ class Sheet:
     rate_hz: int
     revision: int
     click: bool
+    count_bars: int
+    count_sound: str
+    count_when: str
     tempo: str
+    range: RangeView
     rows: list[TrackRow]
     runs: list[RunLine]
     findings: list[ready.Finding]
@@ -119,13 +133,15 @@ def describe(desk: Desk, session: Session, state: dict[str, Any]) -> Sheet:
         mixing = []
     findings = mixing + ready.check([_state(patch, t) for t in patch.tracks], minutes, time_left_text(minutes), there)
     patch_findings = patchcheck.check(patch, profile, frozenset(session.accepted))
-    runs = [_run(run) for run in reversed(session.runs)]
+    runs = [_run(run, tempo_of(session)) for run in reversed(session.runs)]
+    clicking = ClickPlan.from_dict(session.clicking)
     meter, tempo = tempo_of(session).meters[0], tempo_of(session).tempi[0]
     return Sheet(
         session.id, session.title,
         f"{profile.name} · {session.rate_hz / 1000:g} kHz · {session.bits} bit · {session.period} samples",
         session.rate_hz, session.revision, session.click,
-        f"{float(tempo.bpm):g}  {meter.beats}/{meter.unit}", rows, runs, findings, len(armed),
+        clicking.count_bars, clicking.count_sound, clicking.count_when,
+        f"{float(tempo.bpm):g}  {meter.beats}/{meter.unit}", ranges.view(session), rows, runs, findings, len(armed),
         f"{profile.gain_min_db:+g} to {profile.gain_max_db:+g} dB",
         {
             "patch": ready.stage_mark(patch_findings, bool(patch.tracks)),
@@ -151,20 +167,22 @@ def _levels_mark(desk: Desk, session: Session) -> str:
 
 @dataclass(frozen=True)
 class Window:
-    """A stretch of the timeline for drawing: ``bars`` are (number, sample)."""
+    """A stretch of the timeline for drawing: ``bars`` are (number, sample), ``range`` is what rolling goes round in."""
 
     start: int
     stop: int
     bars: list[tuple[int, int]]
+    range: tuple[int, int] | None
 
 
 def window(desk: Desk, session_id: int, position: int) -> Window:
     """The page of sixteen bars that holds a position."""
     with desk.database.transaction() as db:
-        tempo = tempo_of(get_session(db, session_id))
-    first = (tempo.bar_beat_at(max(0, position)).bar - 1) // WINDOW_BARS * WINDOW_BARS + 1
+        session = get_session(db, session_id)
+        tempo, loop = tempo_of(session), loop_of(session)
+    first = (tempo.bar_beat_at(position).bar - 1) // WINDOW_BARS * WINDOW_BARS + 1
     bars = [(bar, tempo.sample_of(bar)) for bar in range(first, first + WINDOW_BARS + 1)]
-    return Window(bars[0][1], bars[-1][1], bars[:-1])
+    return Window(bars[0][1], bars[-1][1], bars[:-1], loop)
 
 
 def _row(session: Session, patch: Patch, profile: Profile, taps: tuple[int, ...], track: Track) -> TrackRow:
@@ -195,13 +213,24 @@ def _take(take: Take) -> TakeLine:
     return TakeLine(
         take.id, take.number, take.run.number, Path(take.media.path).name, clock_text(take.samples, rate),
         clock_text(take.start, rate), take.peak_dbfs, take.clips, len(take.run.dropouts), take.run.recovered,
+        opening(take), take.head.samples / rate if take.head else 0.0,
     )
 
 
-def _run(run: Run) -> RunLine:
+def _lost(run: Run, tempo: TempoMap) -> list[str]:
+    """The first dropouts of a run: where, how long, and how busy the computer was."""
+    out = []
+    for offset, samples, *load in run.dropouts[:MOST_LOST]:
+        at = tempo.bar_beat_at(rescaled(run.start + offset, run.rate_hz, tempo.rate_hz))
+        busy = f", load {100 * load[0]:.0f} %" if load else ""
+        out.append(f"bar {at.bar}: {milliseconds(samples, run.rate_hz):.1f} ms{busy}")
+    return out + ([f"and {len(run.dropouts) - MOST_LOST} more"] if len(run.dropouts) > MOST_LOST else [])
+
+
+def _run(run: Run, tempo: TempoMap) -> RunLine:
     return RunLine(
         run.number, run.began_at.astimezone(), clock_text(run.samples, run.rate_hz), len(run.takes),
-        len(run.dropouts), run.recovered, run.message,
+        len(run.dropouts), _lost(run, tempo), run.recovered, run.message,
     )
 
 

@@ -6,6 +6,7 @@ from pathlib import Path
 from sqlalchemy import select
 
 from cattailer.core.errors import NotFound, Refusal
+from cattailer.core.rates import rescaled
 from cattailer.core.takes import topmost
 from cattailer.media import overview, wavfile
 from cattailer.media.recovery import overview_path
@@ -63,6 +64,20 @@ def lanes(desk: Desk, session_id: int, start: int, stop: int, columns: int) -> d
         if mine:
             out[track_id] = row
     return out
+
+
+def dropouts(desk: Desk, session_id: int, start: int, stop: int) -> list[tuple[int, int, list[int]]]:
+    """(position, samples, tracks) of what runs lost in [start, stop)."""
+    with desk.database.transaction() as db:
+        session = get_session(db, session_id)
+        lost = [
+            (
+                rescaled(run.start + d[0], run.rate_hz, session.rate_hz),
+                rescaled(d[1], run.rate_hz, session.rate_hz), [take.track_id for take in run.takes],
+            )
+            for run in session.runs for d in run.dropouts
+        ]
+    return sorted(drop for drop in lost if start - drop[1] < drop[0] < stop)
 
 
 def _draw(

@@ -4,7 +4,6 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from fractions import Fraction
 
-from cattailer.core.clicking import ClickPlan
 from cattailer.core.errors import Refusal
 from cattailer.core.tapping import Tapped, tapped
 from cattailer.core.timeline import Meter, Tempo, TempoMap, clock_text
@@ -25,9 +24,22 @@ class TempoRow:
 
 
 @dataclass(frozen=True)
+class TempoPicture:
+    """The map over its bars: ``points`` are (share of the width, share of the height), ``meters`` and ``bars``
+    (share of the width, words)."""
+
+    points: list[tuple[float, float]]
+    meters: list[tuple[float, str]]
+    bars: list[tuple[float, str]]
+    lowest: str
+    highest: str
+
+
+@dataclass(frozen=True)
 class TempoView:
     rows: list[TempoRow]
     bar_one: str
+    picture: TempoPicture
 
 
 def show(desk: Desk, session_id: int) -> TempoView:
@@ -44,7 +56,27 @@ def show(desk: Desk, session_id: int) -> TempoView:
         )
         for bar in bars
     ]
-    return TempoView(rows, clock_text(tempo.bar_one, tempo.rate_hz))
+    return TempoView(rows, clock_text(tempo.bar_one, tempo.rate_hz), picture(tempo, bars[-1]))
+
+
+def picture(tempo: TempoMap, last_change: int) -> TempoPicture:
+    """As many bars as the map has changes in, and eight more; 32 at least."""
+    count = max(32, last_change + 8)
+    curve: list[tuple[int, float]] = []
+    for bar in range(1, count + 2):
+        quarter = tempo.quarter_of(bar)
+        before, here = tempo.bpm_at(quarter - Fraction(1, 960)), tempo.bpm_at(quarter)
+        curve += [(bar, before), (bar, here)] if bar > 1 else [(bar, here)]
+    low, high = min(b for _, b in curve), max(b for _, b in curve)
+    margin = max(4.0, 0.15 * (high - low))
+    low, high = low - margin, high + margin
+    step = next(s for s in (4, 8, 16, 32, 64, 128, 1 << 20) if count / s <= 16)
+    return TempoPicture(
+        [((bar - 1) / count, (high - bpm) / (high - low)) for bar, bpm in curve],
+        [((m.bar - 1) / count, f"{m.beats}/{m.unit}") for m in tempo.meters],
+        [((bar - 1) / count, str(bar)) for bar in range(1, count + 1, step)],
+        f"{low + margin:.4g}", f"{high - margin:.4g}",
+    )
 
 
 def set_tempo(desk: Desk, session_id: int, bar: int, bpm: float, ramp: bool = False) -> None:
@@ -122,34 +154,3 @@ def _edit(desk: Desk, session_id: int, what: str, change: Callable[[TempoMap], T
             raise Refusal(f"That cannot be: {why}. The tempo map stays as it was.") from why
         edit.what = what
         edit.session.tempo = made.to_dict()
-
-
-def set_clicking(desk: Desk, session_id: int, wanted: dict[str, object]) -> None:
-    """When the click sounds, how, and in which mixes. It may change while the timeline moves. Raises Refusal."""
-    with editing(desk, session_id) as edit:
-        known = {m.id for m in edit.session.mixes}
-        try:
-            made = ClickPlan.from_dict({**ClickPlan.from_dict(edit.session.clicking).to_dict(), **wanted})
-        except (TypeError, ValueError) as why:
-            raise Refusal(f"That cannot be: {why}. The click stays as it was.") from why
-        if not set(made.mixes) <= known:
-            raise Refusal("One of these mixes is not here any more; the click stays as it was.")
-        edit.what = "Click: " + ", ".join(filter(None, (
-            f"while {made.when}" if made.when != "both" else "", made.sound, f"{made.level_db:g} dB",
-            f"{made.subdivision} to a beat" if made.subdivision > 1 else "",
-            f"stops at bar {made.stops_at_bar}" if made.stops_at_bar else "",
-        )))
-        edit.session.clicking = made.to_dict()
-
-
-@dataclass(frozen=True)
-class ClickView:
-    plan: ClickPlan
-    mixes: list[tuple[int, str, bool]]
-
-
-def clicking(desk: Desk, session_id: int) -> ClickView:
-    with desk.database.transaction() as db:
-        session = get_session(db, session_id)
-        plan = ClickPlan.from_dict(session.clicking)
-        return ClickView(plan, [(m.id, m.name, not plan.mixes or m.id in plan.mixes) for m in session.mixes])

@@ -1,14 +1,47 @@
 """The buffer ladder of a session: what each size gives, what is chosen for tracking and for mixing."""
 
 from dataclasses import dataclass
+from datetime import datetime
 
 from cattailer.core import ladder
+from cattailer.core.dropouts import Dropout, Held, would_have_held
 from cattailer.core.errors import NotNow
+from cattailer.core.interface import Profile
 from cattailer.core.ladder import Load, Part, Rung
+from cattailer.core.patch import Patch
+from cattailer.core.routing import flow
+from cattailer.core.timeline import TempoMap
+from cattailer.core.units import milliseconds
 from cattailer.services import roundtrip
-from cattailer.services.desk import Desk
+from cattailer.services.desk import CAPTURING, Desk
 from cattailer.services.editing import editing, get_session
+from cattailer.services.planning import patch_of, tempo_of
 from cattailer.services.sessions import open_session
+
+
+@dataclass(frozen=True)
+class DropLine:
+    """A dropout since the interface was opened, as shown."""
+
+    at: datetime
+    place: str
+    state: str
+    words: str
+
+
+@dataclass(frozen=True)
+class Budget:
+    """The way of one track to ears: ``parts`` in order, ``ears`` are the mixes with outputs that it reaches. ``inside``
+    is a track that no socket feeds: nobody waits for it, and it has no Direct path."""
+
+    tracks: list[tuple[int, str]]
+    track: int
+    inside: bool
+    parts: list[Part]
+    ears: list[str]
+    samples: int
+    ms: float
+    air_m: float
 
 
 @dataclass(frozen=True)
@@ -22,32 +55,62 @@ class Ladder:
     proposal: int | None
     direct_ms: float
     dropouts: int
-    budget: list[Part]
+    drops: list[DropLine]
+    would_hold: Held
+    busy: str
+    budget: Budget
     rate_hz: int
 
 
-def show(desk: Desk, session_id: int) -> Ladder:
+def show(desk: Desk, session_id: int, track_id: int = 0) -> Ladder:
+    """``track_id`` is whose way to ears the budget draws; 0 is the first."""
     with desk.database.transaction() as db:
         session = get_session(db, session_id)
         interface, rate, period = session.interface, session.rate_hz, session.period
         tracking, mixing, in_use = session.tracking_period, session.mixing_period, session.mixing
-        profile = desk.profile_or_blank(interface)
+        profile, tempo = desk.profile_or_blank(interface), tempo_of(session)
+        patch = patch_of(session)
     loads = desk.loads.get(session_id, {})
     loads = {p: load for p, load in loads.items() if p in profile.buffers}
     corrections = roundtrip.corrections(desk, interface, rate)
     rungs = ladder.rungs(profile, rate, loads, corrections)
     state = desk.engine_state()
+    mine = state["session"] == session_id
+    drops = [Dropout(**d) for d in state.get("drops", ())] if mine else []
     return Ladder(
         rungs, period, tracking, mixing, "mixing" if in_use else "tracking", bool(loads),
         ladder.smallest_that_holds(loads, rate), rungs[0].direct_ms if rungs else 0.0, int(state.get("dropouts", 0)),
-        ladder.budget(profile, period, corrections.get(period, 0)), rate,
+        [_line(d, tempo, rate) for d in drops[:-9:-1]], would_have_held(drops, profile.buffers),
+        str(state.get("interface", {}).get("busy", "")),
+        _budget(patch, profile, track_id, rate, period, corrections.get(period, 0)), rate,
     )
+
+
+def _budget(
+    patch: Patch, profile: Profile, track_id: int, rate_hz: int, period: int, correction_samples: int
+) -> Budget:
+    drawn = flow(patch, profile)
+    tracks = [(t.id, t.name) for t in patch.tracks]
+    chosen = next((t for t in patch.tracks if t.id == track_id), patch.tracks[0] if patch.tracks else None)
+    inside = chosen is not None and any(chosen.feeds) and not drawn.from_outside(chosen.key)
+    parts = ladder.budget(profile, period, correction_samples, inside)
+    samples = sum(p.samples for p in parts)
+    ms = milliseconds(samples, rate_hz)
+    ears = drawn.ears(chosen.key) if chosen else []
+    return Budget(tracks, chosen.id if chosen else 0, inside, parts, ears, samples, ms, ladder.air_m(ms))
+
+
+def _line(drop: Dropout, tempo: TempoMap, rate_hz: int) -> DropLine:
+    where = tempo.bar_beat_at(drop.position)
+    place = "" if drop.state == "stopped" else f"bar {where.bar}, beat {where.beat}"
+    at = datetime.fromtimestamp(drop.at).astimezone()
+    return DropLine(at, place, drop.state, drop.words(rate_hz))
 
 
 def measure_load(desk: Desk, session_id: int) -> None:
     """Measures how long blocks take at every size, on this machine, now, with this session's plan."""
     open_session(desk, session_id)
-    if desk.engine_state()["state"] == "capturing":
+    if desk.engine_state()["state"] in CAPTURING:
         raise NotNow("A capture runs, and measuring would disturb it. Stop capturing first.")
     found = desk.engine.ask("load", 60.0, all=True)
     desk.loads[session_id] = {int(p): Load(int(p), tuple(times)) for p, times in found["measured"].items()}

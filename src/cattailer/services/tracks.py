@@ -81,6 +81,14 @@ def add_one(edit: Edit, feeds: Iterable[str], name: str = "", to_main: bool = Tr
     return track
 
 
+def add_silent(desk: Desk, session_id: int, name: str) -> int:
+    """A track that nothing feeds and no mix gets, for what is written rather than captured; returns its id."""
+    with editing(desk, session_id) as edit:
+        track = add_one(edit, ("",), name, to_main=False)
+        edit.what = f"Track {name} added"
+        return track.id
+
+
 def rename_track(desk: Desk, session_id: int, track_id: int, name: str, was: str | None = None) -> None:
     """Files that are there keep their names."""
     name = clean_name(name, "track's name")

@@ -6,18 +6,20 @@ from datetime import datetime
 from pathlib import Path
 from typing import Any
 
-from sqlalchemy import func, select
+from sqlalchemy import func, orm, select
 from sqlalchemy.exc import OperationalError
 
+from cattailer.core.clicking import ClickPlan
 from cattailer.core.errors import NotNow
 from cattailer.core.gainadvice import net_gain_db, source_key
 from cattailer.core.interface import Profile
 from cattailer.core.naming import distinct, file_stem
 from cattailer.core.patch import Patch, in_words, socket_of
+from cattailer.core.timeline import BEFORE_ZERO_S
 from cattailer.services import runs
 from cattailer.services.desk import Desk, log
 from cattailer.services.editing import get_session
-from cattailer.services.planning import compile_plan, patch_of, tempo_of
+from cattailer.services.planning import compile_plan, patch_of, take_spans, tempo_of
 from cattailer.services.sessions import disk_minutes_left, open_session
 from cattailer.store.models import Run, Session
 
@@ -26,7 +28,12 @@ LEAST_MINUTES = 0.5
 
 def roll(desk: Desk, session_id: int) -> dict[str, Any]:
     open_session(desk, session_id)
-    return dict(desk.engine.ask("roll"))
+    return dict(desk.engine.ask("roll", count=_count_bars(desk, session_id, "rolling")))
+
+
+def _count_bars(desk: Desk, session_id: int, state: str) -> int:
+    with desk.database.transaction() as db:
+        return ClickPlan.from_dict(get_session(db, session_id).clicking).counts_before(state)
 
 
 def stop(desk: Desk, session_id: int) -> dict[str, Any]:
@@ -46,21 +53,33 @@ def locate(desk: Desk, session_id: int, position: int) -> dict[str, Any]:
     return dict(desk.engine.ask("locate", position=position))
 
 
-def move_bars(desk: Desk, session_id: int, bars: int) -> dict[str, Any]:
-    """Goes to the start of a bar: 0 of this one, -1 the one before, 1 the next."""
+def go_to_bar(desk: Desk, session_id: int, bar: int) -> dict[str, Any]:
+    """Goes to the first beat of a bar, wherever bar 1 stands."""
     with desk.database.transaction() as db:
-        tempo = tempo_of(get_session(db, session_id))
+        position = tempo_of(get_session(db, session_id)).sample_of(bar)
+    return locate(desk, session_id, position)
+
+
+def move_bars(desk: Desk, session_id: int, bars: int) -> dict[str, Any]:
+    """Goes to the start of a bar: 0 of this one, -1 the one before, 1 the next. Before 0 it goes only as far as there
+    is something to hear."""
+    with desk.database.transaction() as db:
+        session = get_session(db, session_id)
+        tempo = tempo_of(session)
+        first = min([0, *(s.start for track in session.tracks for s in take_spans(desk, session, track))])
     here = int(desk.engine.ask("status").get("position") or 0)
     bar = tempo.bar_beat_at(here).bar
     if bars < 0 and here > tempo.sample_of(bar):
         bars += 1
-    return locate(desk, session_id, max(0, tempo.sample_of(max(1, bar + bars))))
+    return locate(desk, session_id, max(first, -BEFORE_ZERO_S * tempo.rate_hz, tempo.sample_of(bar + bars)))
 
 
 def capture(
     desk: Desk, session_id: int, track_ids: list[int] | None = None, samples: int | None = None, note: str = ""
 ) -> dict[str, Any]:
     """Captures the armed tracks, or those given, from where the timeline stands, for ``samples`` if given.
+
+    There is a count-in before it if the session has one, but not before ``samples`` of something.
 
     Raises NotNow when none is armed or the disk is too full, and what the engine refuses.
     """
@@ -73,11 +92,24 @@ def capture(
         channels = sum(len(t.feeds) for t in armed)
         if disk_minutes_left(desk, channels, session.rate_hz, session.bits) < LEAST_MINUTES:
             raise NotNow("The disk has less than half a minute left for these tracks. Free some space first.")
-        number = 1 + max(db.scalar(select(func.max(Run.number)).where(Run.session_id == session_id)) or 0,
-                         _last_on_disk(desk, session))
-        head, folder, stem = _head(desk, session, number, [t.id for t in armed])
+        head, folder, stem = _head(desk, session, _next_number(desk, db, session), [t.id for t in armed])
         head["note"] = note
-    return dict(desk.engine.ask("capture", head=head, folder=str(folder), stem=stem, samples=samples))
+        count = ClickPlan.from_dict(session.clicking).counts_before("capturing") if samples is None else 0
+    return dict(desk.engine.ask("capture", head=head, folder=str(folder), stem=stem, samples=samples, count=count))
+
+
+def single_head(
+    desk: Desk, db: orm.Session, session: Session, track_id: int, start: int, what: str
+) -> tuple[dict[str, Any], Path, str]:
+    """Head, folder and stem of a run that writes one track from ``start`` on without capturing anything."""
+    head, folder, stem = _head(desk, session, _next_number(desk, db, session), [track_id])
+    head["files"][0]["feed"] = what
+    return {**head, "start": start, "note": what}, folder, stem
+
+
+def _next_number(desk: Desk, db: orm.Session, session: Session) -> int:
+    known = db.scalar(select(func.max(Run.number)).where(Run.session_id == session.id)) or 0
+    return 1 + max(known, _last_on_disk(desk, session))
 
 
 def _last_on_disk(desk: Desk, session: Session) -> int:
@@ -103,13 +135,17 @@ def _head(desk: Desk, session: Session, number: int, chosen: list[int]) -> tuple
         "files": [
             {
                 "track": t.id, "name": t.name, "path": f"{stem}.wav", "channels": len(t.inputs),
-                "inputs": list(t.inputs), **_played(patch, profile, t.id),
+                "inputs": list(t.inputs), "feed": _fed(feeds[t.id]), **_played(patch, profile, t.id),
             }
             for t, stem in zip(armed, stems, strict=True)
         ],
     }
     folder = desk.media / session.folder / f"run-{number:03}"
     return head, folder, f"run-{number:03}"
+
+
+def _fed(words: str) -> str:
+    return f"socket {words}" if words.replace("+", "").replace(" ", "").isdecimal() else words
 
 
 def _played(patch: Patch, profile: Profile, track_id: int) -> dict[str, Any]:

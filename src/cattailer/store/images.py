@@ -9,9 +9,9 @@ from typing import Any
 import sqlalchemy as sa
 from sqlalchemy import orm
 
-from cattailer.store.models import Base, Group, Input, Mix, Route, Session, Track
+from cattailer.store.models import Base, Group, Input, Mix, Route, Session, Take, Track
 
-WATCHED: tuple[type[Base], ...] = (Session, Input, Track, Group, Mix, Route)
+WATCHED: tuple[type[Base], ...] = (Session, Input, Track, Group, Mix, Route, Take)
 _ORDER = {model.__tablename__: n for n, model in enumerate(WATCHED)}
 _UNWATCHED = {"sessions": {"revision", "opened_at", "created_at", "folder", "id"}}
 
@@ -96,6 +96,8 @@ def put_back(db: orm.Session, session: Session, images: Images) -> None:
 
 
 def _rows(session: Session, model: type[Base]) -> list[Any]:
+    if model is Take:  # changed by edits, made by captures alone
+        return [take for track in session.tracks for take in track.takes]
     found: list[Any] = getattr(session, model.__tablename__)
     return found
 

@@ -24,7 +24,8 @@ class Base(DeclarativeBase):
 
 
 class Session(Base):
-    """One piece of work. ``folder`` is its place below the media root; ``revision`` counts edits."""
+    """One piece of work. ``folder`` is its place below the media root; ``revision`` counts edits. The range is empty
+    where its ends are equal."""
 
     __tablename__ = "sessions"
 
@@ -48,6 +49,9 @@ class Session(Base):
     mixing_period: Mapped[int] = mapped_column(default=1024)
     mixing: Mapped[bool] = mapped_column(default=False)
     clicking: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    range_start: Mapped[int] = mapped_column(BigInteger, default=0)
+    range_stop: Mapped[int] = mapped_column(BigInteger, default=0)
+    looping: Mapped[bool] = mapped_column(default=False)
     revision: Mapped[int] = mapped_column(default=1)
     created_at: Mapped[datetime] = mapped_column(default=_now)
     opened_at: Mapped[datetime | None]
@@ -164,7 +168,7 @@ class Setting(Base):
 
 
 class Run(Base):
-    """From pressing Capture to stopping. ``uuid`` is the one in the journal."""
+    """From pressing Capture to stopping. ``uuid`` is the one in the journal, as are the buffer and the round trip."""
 
     __tablename__ = "runs"
     __table_args__ = (UniqueConstraint("session_id", "number"),)
@@ -181,12 +185,15 @@ class Run(Base):
     note: Mapped[str] = mapped_column(default="")
     recovered: Mapped[bool] = mapped_column(default=False)
     dropouts: Mapped[list[Any]]
+    period: Mapped[int] = mapped_column(default=0)
+    round_trip_samples: Mapped[int] = mapped_column(default=0)
+    claimed_samples: Mapped[int] = mapped_column(default=0)
 
     takes: Mapped[list["Take"]] = relationship(back_populates="run", cascade="all, delete-orphan")
 
 
 class Media(Base):
-    """A file, by its path below the session's folder."""
+    """A file, by its path below the session's folder. ``original_id`` is what it was converted from."""
 
     __tablename__ = "media"
 
@@ -198,10 +205,14 @@ class Media(Base):
     rate_hz: Mapped[int]
     samples: Mapped[int] = mapped_column(BigInteger)
     crc32: Mapped[str]
+    original_id: Mapped[int | None] = mapped_column(ForeignKey("media.id", ondelete="CASCADE"), index=True)
 
 
 class Take(Base):
-    """What one track got in one run. ``source`` is who played, ``gain_db`` the preamp's gain less its pad."""
+    """What one track got in one run. ``source`` is who played, ``gain_db`` the preamp's gain less its pad.
+
+    ``head`` is what was counted in before it, of which the last ``head_open`` samples are heard.
+    """
 
     __tablename__ = "takes"
 
@@ -209,6 +220,8 @@ class Take(Base):
     track_id: Mapped[int] = mapped_column(ForeignKey("tracks.id", ondelete="CASCADE"), index=True)
     run_id: Mapped[int] = mapped_column(ForeignKey("runs.id", ondelete="CASCADE"), index=True)
     media_id: Mapped[int] = mapped_column(ForeignKey("media.id", ondelete="CASCADE"))
+    head_id: Mapped[int | None] = mapped_column(ForeignKey("media.id", ondelete="SET NULL"))
+    head_open: Mapped[int] = mapped_column(default=0)
     number: Mapped[int]
     start: Mapped[int] = mapped_column(BigInteger)
     samples: Mapped[int] = mapped_column(BigInteger)
@@ -219,7 +232,8 @@ class Take(Base):
 
     track: Mapped[Track] = relationship(back_populates="takes")
     run: Mapped[Run] = relationship(back_populates="takes")
-    media: Mapped[Media] = relationship(lazy="joined", innerjoin=True)
+    media: Mapped[Media] = relationship(lazy="joined", innerjoin=True, foreign_keys=media_id)
+    head: Mapped[Media | None] = relationship(lazy="joined", foreign_keys=head_id)
 
 
 class RoundTrip(Base):

@@ -13,7 +13,7 @@ from cattailer.core.errors import Refusal, Sure
 from cattailer.services.desk import Desk
 from cattailer.web.care import Care
 from cattailer.web.live import add_live
-from cattailer.web.stages import capture, level_edits, levels, patch, patch_edits, sessions, takes, timing
+from cattailer.web.stages import capture, click_edits, level_edits, levels, patch, patch_edits, sessions, takes, timing
 
 log = structlog.get_logger("web")
 DATABASE_AWAY = "The database does not answer. A capture that runs goes on and is kept. Try again in a moment."
@@ -26,7 +26,7 @@ def create_app(desk: Desk, care: Care | None = None) -> Flask:
     app.config["SOCK_SERVER_OPTIONS"] = {"ping_interval": 10}
     app.extensions["desk"] = desk
     app.extensions["care"] = care or Care(desk)
-    for stage in (sessions, patch, patch_edits, levels, level_edits, timing, capture, takes):
+    for stage in (sessions, patch, patch_edits, levels, level_edits, timing, click_edits, capture, takes):
         app.register_blueprint(stage.blueprint)
     add_live(Sock(app), app)
     app.before_request(_refuse_strangers)

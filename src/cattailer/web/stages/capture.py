@@ -5,8 +5,8 @@ from typing import Literal
 from flask import Blueprint, Response, jsonify, render_template
 from pydantic import Field
 
-from cattailer.services import inputs, room, sessions, sheet, takes, tracks, transport
-from cattailer.web.stages.common import Decibels, Form, Text, desk, form, query
+from cattailer.services import inputs, ranges, room, sessions, sheet, takes, tracks, transport
+from cattailer.web.stages.common import Bar, Decibels, Form, Text, desk, form, query
 
 blueprint = Blueprint("capture", __name__, url_prefix="/s/<int:session_id>")
 
@@ -35,7 +35,15 @@ class Position(Form):
 
 
 class Bars(Form):
-    bars: int = Field(ge=-1000, le=1000)
+    """So many bars on, or to a bar."""
+
+    bars: int = Field(default=0, ge=-1000, le=1000)
+    to: int | None = Field(default=None, ge=1, le=100_000)
+
+
+class Range(Form):
+    first: Bar = 0
+    last: Bar = 0
 
 
 class Mode(Form):
@@ -63,7 +71,25 @@ def lanes(session_id: int) -> Response:
     wanted = query(LaneQuery)
     window = sheet.window(desk(), session_id, wanted.at)
     drawn = takes.lanes(desk(), session_id, window.start, window.stop, wanted.columns)
-    return jsonify(start=window.start, stop=window.stop, bars=window.bars, tracks=drawn)
+    lost = takes.dropouts(desk(), session_id, window.start, window.stop)
+    return jsonify(
+        start=window.start, stop=window.stop, bars=window.bars, tracks=drawn, dropouts=lost, range=window.range
+    )
+
+
+@blueprint.post("/range")
+def set_range(session_id: int) -> Response:
+    """Both bars are included, as people say it; while one field is still empty nothing is set."""
+    wish = form(Range)
+    if wish.first and wish.last:
+        ranges.set_range(desk(), session_id, wish.first, wish.last + 1)
+    return Response(status=204)
+
+
+@blueprint.post("/range/loop")
+def switch_loop(session_id: int) -> Response:
+    ranges.switch_loop(desk(), session_id)
+    return Response(status=204)
 
 
 @blueprint.post("/tracks/<int:track_id>/arm")
@@ -131,7 +157,11 @@ def locate(session_id: int) -> Response:
 
 @blueprint.post("/bars")
 def bars(session_id: int) -> Response:
-    transport.move_bars(desk(), session_id, form(Bars).bars)
+    wish = form(Bars)
+    if wish.to is None:
+        transport.move_bars(desk(), session_id, wish.bars)
+    else:
+        transport.go_to_bar(desk(), session_id, wish.to)
     return Response(status=204)
 
 

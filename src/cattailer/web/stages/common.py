@@ -2,7 +2,7 @@
 
 from typing import Annotated, TypeVar
 
-from flask import current_app, request
+from flask import Response, current_app, request
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Field
 
 from cattailer.services.desk import Desk
@@ -34,6 +34,20 @@ def query(model: type[F]) -> F:
     return model.model_validate(request.args.to_dict())
 
 
+def done() -> Response:
+    """Nothing to say: pages fetch what changed when they hear of it."""
+    return Response(status=204)
+
+
+def told(text: str) -> Response:
+    """An answer in words, for what was pressed with ``data-tell``."""
+    return Response(text, 200, content_type="text/plain; charset=utf-8")
+
+
+def _empty_is_zero(text: object) -> object:
+    return 0 if text == "" else text
+
+
 def _plain_number(text: object) -> object:
     """People type "+34 dB", "34,5" and a real minus sign."""
     if isinstance(text, str):
@@ -41,6 +55,13 @@ def _plain_number(text: object) -> object:
     return text
 
 
+Bar = Annotated[int, BeforeValidator(_empty_is_zero)]
+"""A bar's number; a field left empty is 0."""
+
 Decibels = Annotated[float, BeforeValidator(_plain_number), Field(allow_inf_nan=False, ge=-200, le=200)]
 List = Annotated[str, Field(max_length=1 << 20)]
 Text = Annotated[str, Field(max_length=MOST_TYPED)]
+
+
+class AtBar(Form):
+    bar: int

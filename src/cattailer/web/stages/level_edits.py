@@ -7,7 +7,7 @@ from pydantic import Field
 
 from cattailer.core.errors import Refusal
 from cattailer.services import knobs, levelwatch, noise, pairing, room, soundcheck, tuning, windows
-from cattailer.web.stages.common import Decibels, Form, Text, desk, form
+from cattailer.web.stages.common import Decibels, Form, Text, desk, done, form
 
 blueprint = Blueprint("leveling", __name__, url_prefix="/s/<int:session_id>/levels")
 
@@ -67,10 +67,6 @@ class Rig(Form):
     on: bool
 
 
-def _done() -> Response:
-    return Response(status=204)
-
-
 def _said(text: str) -> Response:
     return Response(text, 200, content_type="text/plain; charset=utf-8")
 
@@ -83,7 +79,7 @@ def begin(session_id: int) -> Response:
         raise Refusal("The rows to listen to cannot be read; nothing was begun.")
     phase = Begin.model_validate({k: v for k, v in request.form.items() if k != "socket"}).phase
     soundcheck.begin(desk(), session_id, phase, [int(n) for n in ticked] or None)
-    return _done()
+    return done()
 
 
 @blueprint.post("/check/end")
@@ -103,7 +99,7 @@ def apply(session_id: int) -> Response:
 def window(session_id: int) -> Response:
     wish = form(Window)
     windows.set_window(desk(), session_id, wish.low, wish.high)
-    return _done()
+    return done()
 
 
 @blueprint.post("/tracks/<int:track_id>/window")
@@ -111,14 +107,14 @@ def own_window(session_id: int, track_id: int) -> Response:
     wish = form(OwnWindow)
     both = (wish.low, wish.high) if wish.low is not None and wish.high is not None else None
     windows.set_own_window(desk(), session_id, track_id, both)
-    return _done()
+    return done()
 
 
 @blueprint.post("/meters")
 def meters(session_id: int) -> Response:
     wish = form(Meters)
     room.choose_meters(desk(), wish.kind, wish.point)
-    return _done()
+    return done()
 
 
 @blueprint.post("/reset")
@@ -126,19 +122,19 @@ def reset(session_id: int) -> Response:
     socket = form(One).socket
     room.reset_meters(desk(), None if socket is None else [socket - 1])
     levelwatch.forget_clips(desk(), session_id, socket)
-    return _done()
+    return done()
 
 
 @blueprint.post("/knob/<int:socket>")
 def knob(session_id: int, socket: int) -> Response:
     knobs.begin(desk(), session_id, socket)
-    return _done()
+    return done()
 
 
 @blueprint.post("/knob/leave")
 def leave_knob(session_id: int) -> Response:
     knobs.leave(desk(), session_id)
-    return _done()
+    return done()
 
 
 @blueprint.post("/noise")
@@ -163,32 +159,32 @@ def note_offset(session_id: int) -> Response:
 @blueprint.post("/reference")
 def reference(session_id: int) -> Response:
     tuning.set_reference(desk(), session_id, form(Reference).hz)
-    return _done()
+    return done()
 
 
 @blueprint.post("/stand-in/loud")
 def loud(session_id: int) -> Response:
     wish = form(Loud)
     room.play_louder(desk(), wish.player, wish.db)
-    return _done()
+    return done()
 
 
 @blueprint.post("/stand-in/hum")
 def hum(session_id: int) -> Response:
     wish = form(Hum)
     room.hum(desk(), wish.socket, wish.dbu)
-    return _done()
+    return done()
 
 
 @blueprint.post("/stand-in/turn")
 def turn(session_id: int) -> Response:
     wish = form(Turn)
     room.turn_knob(desk(), wish.socket, wish.gain_db)
-    return _done()
+    return done()
 
 
 @blueprint.post("/stand-in/rig")
 def rig(session_id: int) -> Response:
     wish = form(Rig)
     room.rig(desk(), wish.name, wish.what, wish.on)
-    return _done()
+    return done()

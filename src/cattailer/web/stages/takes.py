@@ -1,16 +1,22 @@
 """Takes: hear, look at and download what was captured."""
 
+from typing import Literal
+
 from flask import Blueprint, Response, jsonify, render_template, send_file
 from pydantic import Field
 
-from cattailer.services import sheet, takes
-from cattailer.web.stages.common import Form, desk, query
+from cattailer.services import heads, sheet, takes
+from cattailer.web.stages.common import Form, desk, form, query
 
 blueprint = Blueprint("takes", __name__, url_prefix="/s/<int:session_id>/takes")
 
 
 class Columns(Form):
     columns: int = Field(default=600)
+
+
+class Head(Form):
+    how: Literal["hidden", "beat", "all"]
 
 
 @blueprint.get("/")
@@ -21,6 +27,12 @@ def stage(session_id: int) -> str:
 @blueprint.get("/rows")
 def rows(session_id: int) -> str:
     return render_template("takes/refresh.html", sheet=sheet.show(desk(), session_id), stage="takes")
+
+
+@blueprint.post("/<int:take_id>/head")
+def head(session_id: int, take_id: int) -> Response:
+    heads.open_head(desk(), session_id, take_id, form(Head).how)
+    return Response(status=204)
 
 
 @blueprint.get("/<int:take_id>/waveform")

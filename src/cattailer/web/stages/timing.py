@@ -6,12 +6,12 @@ from flask import Blueprint, Response, jsonify, render_template, request
 from pydantic import Field
 
 from cattailer.core.errors import Refusal
-from cattailer.services import room, roundtrip, sheet, tempo, timing
-from cattailer.web.stages.common import Decibels, Form, Text, desk, form
+from cattailer.services import clicking, rates, room, roundtrip, sheet, tempo, timing, tripfromtakes
+from cattailer.web.stages.common import AtBar, Form, Text, desk, done, form, query, told
 
 blueprint = Blueprint("timing", __name__, url_prefix="/s/<int:session_id>/timing")
 
-VIEWS = {"buffer": "Buffer", "trip": "Round trip", "tempo": "Tempo"}
+VIEWS = {"buffer": "Buffer", "trip": "Round trip", "rate": "Sample rate", "tempo": "Tempo", "click": "Click"}
 
 
 class Buffer(Form):
@@ -27,6 +27,19 @@ class Measure(Form):
     output: int = Field(ge=1, le=1000)
     socket: int = Field(ge=1, le=1000)
     way: Literal["cable", "headphone"] = "cable"
+
+
+class Rate(Form):
+    rate_hz: int = Field(ge=1, le=1 << 31)
+
+
+class TwoTakes(Form):
+    played: int = Field(ge=1, le=1 << 31)
+    returned: int = Field(ge=1, le=1 << 31)
+
+
+class Whose(Form):
+    track: int = Field(default=0, ge=0, le=1 << 31)
 
 
 class Number(Form):
@@ -45,19 +58,6 @@ class MeterAt(Form):
     unit: int
 
 
-class Clicking(Form):
-    when: Text = "both"
-    sound: Text = "wood"
-    level_db: Decibels = -12.0
-    accent_db: Decibels = 5.0
-    subdivision: int = 1
-    stops_at_bar: int = 0
-
-
-class Bar(Form):
-    bar: int
-
-
 class Sample(Form):
     sample: int
 
@@ -68,12 +68,12 @@ class Loop(Form):
     way: Literal["cable", "headphone", "none"]
 
 
+class Mood(Form):
+    mood: Text
+
+
 class Claim(Form):
     samples: int
-
-
-def _done() -> Response:
-    return Response(status=204)
 
 
 @blueprint.get("/")
@@ -81,12 +81,12 @@ def stage(session_id: int) -> str:
     return _page(session_id, "buffer", False)
 
 
-@blueprint.get("/<any(buffer, trip, tempo):view>")
+@blueprint.get("/<any(buffer, trip, rate, tempo, click):view>")
 def view(session_id: int, view: str) -> str:
     return _page(session_id, view, False)
 
 
-@blueprint.get("/<any(buffer, trip, tempo):view>/rows")
+@blueprint.get("/<any(buffer, trip, rate, tempo, click):view>/rows")
 def rows(session_id: int, view: str) -> str:
     return _page(session_id, view, True)
 
@@ -95,14 +95,18 @@ def _page(session_id: int, view: str, again: bool) -> str:
     shown = sheet.show(desk(), session_id)
     more: dict[str, object] = {"standing": roundtrip.standing(desk(), session_id)}
     if view == "buffer":
-        more["ladder"] = timing.show(desk(), session_id)
+        more["ladder"] = timing.show(desk(), session_id, query(Whose).track)
         more["chance"] = timing.chance_in_words
+    elif view == "rate":
+        more["rate"] = rates.show(desk(), session_id)
+    elif view == "click":
+        more["clicking"] = clicking.show(desk(), session_id)
     elif view == "trip":
         more["ends"] = timing.ends(desk(), session_id)
         more["room"] = room.loops(desk())
+        more["takes"] = tripfromtakes.choices(desk(), session_id)
     else:
         more["tempo"] = tempo.show(desk(), session_id)
-        more["clicking"] = tempo.clicking(desk(), session_id)
     template = "timing/refresh.html" if again else "timing/stage.html"
     return render_template(template, sheet=shown, stage="timing", view=view, views=VIEWS, **more)
 
@@ -110,20 +114,33 @@ def _page(session_id: int, view: str, again: bool) -> str:
 @blueprint.post("/load")
 def load(session_id: int) -> Response:
     timing.measure_load(desk(), session_id)
-    return _done()
+    return done()
 
 
 @blueprint.post("/buffer")
 def buffer(session_id: int) -> Response:
     wish = form(Buffer)
     timing.choose_buffer(desk(), session_id, wish.use, wish.period)
-    return _done()
+    return done()
 
 
 @blueprint.post("/use")
 def use(session_id: int) -> Response:
     timing.use_for(desk(), session_id, form(Use).use)
-    return _done()
+    return done()
+
+
+@blueprint.post("/rate")
+def convert(session_id: int) -> Response:
+    """Converts what has to be, in the background, then changes the rate; the page looks how far it is."""
+    rates.begin(desk(), session_id, form(Rate).rate_hz)
+    return done()
+
+
+@blueprint.post("/rate/stop")
+def stop_conversion(session_id: int) -> Response:
+    rates.stop(desk(), session_id)
+    return done()
 
 
 @blueprint.post("/trip")
@@ -133,57 +150,49 @@ def measure(session_id: int) -> str:
     return render_template("timing/result.html", result=found, sheet=sheet.show(desk(), session_id))
 
 
+@blueprint.post("/trip/takes")
+def measure_takes(session_id: int) -> str:
+    wish = form(TwoTakes)
+    found = tripfromtakes.measure(desk(), session_id, wish.played, wish.returned)
+    return render_template("timing/result.html", result=found, sheet=sheet.show(desk(), session_id))
+
+
 @blueprint.post("/trip/use")
 def use_trip(session_id: int) -> Response:
     roundtrip.use(desk(), session_id, form(Number).id)
-    text = "In use from now on. Measure once more to see it land."
-    return Response(text, 200, content_type="text/plain; charset=utf-8")
+    return told("In use from now on. Measure once more to see it land.")
 
 
 @blueprint.post("/trip/forget")
 def forget_trip(session_id: int) -> Response:
     roundtrip.forget(desk(), session_id)
-    return _done()
+    return done()
 
 
 @blueprint.post("/tempo")
 def set_tempo(session_id: int) -> Response:
     wish = form(TempoAt)
     tempo.set_tempo(desk(), session_id, wish.bar, wish.bpm, wish.ramp)
-    return _done()
+    return done()
 
 
 @blueprint.post("/meter")
 def set_meter(session_id: int) -> Response:
     wish = form(MeterAt)
     tempo.set_meter(desk(), session_id, wish.bar, wish.beats, wish.unit)
-    return _done()
+    return done()
 
 
 @blueprint.post("/tempo/remove")
 def remove(session_id: int) -> Response:
-    tempo.remove(desk(), session_id, form(Bar).bar)
-    return _done()
+    tempo.remove(desk(), session_id, form(AtBar).bar)
+    return done()
 
 
 @blueprint.post("/bar-one")
 def bar_one(session_id: int) -> Response:
     tempo.set_bar_one(desk(), session_id, form(Sample).sample)
-    return _done()
-
-
-@blueprint.post("/clicking")
-def clicking(session_id: int) -> Response:
-    """``mixes`` may come many times; where the form says that mixes were asked, none ticked is refused."""
-    mixes = request.form.getlist("mixes")
-    if not all(m.isdecimal() for m in mixes):
-        raise Refusal("The mixes cannot be read; the click stays as it was.")
-    wish = Clicking.model_validate({k: v for k, v in request.form.items() if k != "mixes"})
-    wanted: dict[str, object] = wish.model_dump(exclude_unset=True)
-    if mixes:
-        wanted["mixes"] = [int(m) for m in mixes]
-    tempo.set_clicking(desk(), session_id, wanted)
-    return _done()
+    return done()
 
 
 @blueprint.post("/tap")
@@ -204,10 +213,16 @@ def tap(session_id: int) -> Response:
 def loop(session_id: int) -> Response:
     wish = form(Loop)
     room.loop(desk(), wish.output, wish.socket, wish.way)
-    return _done()
+    return done()
+
+
+@blueprint.post("/stand-in/busy")
+def busy(session_id: int) -> Response:
+    room.be_busy(desk(), form(Mood).mood)
+    return done()
 
 
 @blueprint.post("/stand-in/claim")
 def claim(session_id: int) -> Response:
     room.claim(desk(), form(Claim).samples)
-    return _done()
+    return done()

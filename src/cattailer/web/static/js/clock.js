@@ -1,17 +1,20 @@
 // The clock, bar and beat, and the transport's state for the whole page.
 import { on } from "./socket.js";
 
-const WORDS = { stopped: "stopped", rolling: "rolling", capturing: "● capturing" };
+const WORDS = { stopped: "stopped", counting: "◌ count-in", rolling: "rolling", capturing: "● capturing" };
 
 export function startClock() {
   const clock = document.getElementById("clock");
   const bars = document.getElementById("bars");
+  const samples = document.getElementById("samples");
   const state = document.getElementById("state");
   on("frame", (frame) => {
     put(clock, frame.clock);
-    put(bars, `bar ${frame.bar} · beat ${frame.beat} of ${frame.of}`);
+    put(bars, frame.where);
+    put(samples, frame.samples);
     put(state, WORDS[frame.state]);
     state.classList.toggle("!text-vermilion", frame.state === "capturing");
+    state.classList.toggle("!text-ochre", frame.state === "counting");
     if (document.body.dataset.state !== frame.state) document.body.dataset.state = frame.state;
     const muted = document.getElementById("muted");
     if (muted.hidden === frame.muted) muted.hidden = !frame.muted;

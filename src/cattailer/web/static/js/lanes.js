@@ -25,6 +25,11 @@ export function startLanes() {
     if (view && (position < view.start || position >= view.stop)) fetchView(rows);
   });
   on("wave", addLive);
+  on("event", ({ kind, at, samples }) => {
+    if (kind !== "dropout" || !view) return;
+    view.dropouts.push([at, samples, [...live.keys()]]);
+    stale = true;
+  });
   on("revision", () => fetchView(rows, true));
   on("again", () => fetchView(rows, true));
   const redraw = () => { stale = true; };
@@ -47,7 +52,7 @@ function locate(event, rows) {
 async function fetchView(rows, force = false) {
   if (!force && performance.now() - asked < 300) return;
   asked = performance.now();
-  const answer = await fetch(`${rows.dataset.lanes}?at=${Math.max(0, position)}&columns=${COLUMNS}`);
+  const answer = await fetch(`${rows.dataset.lanes}?at=${position}&columns=${COLUMNS}`);
   if (!answer.ok) return;
   view = await answer.json();
   if (state !== "capturing") live = new Map();
@@ -106,6 +111,13 @@ function drawLane(canvas) {
   }
   const pieces = live.get(Number(canvas.dataset.lane));
   if (pieces) drawPieces(canvas, pieces);
+  c.fillStyle = paint("vermilion");
+  for (const [at, samples, tracks] of view.dropouts) {
+    if (!tracks.includes(Number(canvas.dataset.lane))) continue;
+    c.globalAlpha = 0.55;
+    c.fillRect(Math.round(across(at, width)) - 1, 0, Math.max(3, across(samples + view.start, width)), height);
+    c.globalAlpha = 1;
+  }
 }
 
 // The empty lane between two places: its colour and the bar lines.
@@ -161,10 +173,18 @@ function drawRuler() {
   const { context: c, width, height } = area;
   c.fillStyle = paint("soft");
   c.font = "12px 'Hyperlegible Mono'";
+  if (view.range) {
+    const [from, to] = view.range.map((at) => across(at, width));
+    c.fillStyle = paint("water");
+    c.fillRect(from, height - 4, to - from, 4);
+    c.fillStyle = paint("soft");
+  }
   for (const [number, at] of view.bars) {
     const x = Math.round(across(at, width));
     const long = (number - 1) % 4 === 0;
     c.fillRect(x, height - (long ? 8 : 4), long ? 2 : 1, long ? 8 : 4);
     if (long && x + 52 < width) c.fillText(`bar ${number}`, x + 5, height - 5);
   }
+  c.fillStyle = paint("vermilion");
+  for (const [at] of view.dropouts) c.fillText("✗", Math.round(across(at, width)) - 4, 10);
 }

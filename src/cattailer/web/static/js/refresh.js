@@ -7,9 +7,14 @@ let newest = 0; // the newest revision that was heard of
 
 export function startRefresh() {
   on("revision", ({ revision }) => hear(revision));
-  on("frame", ({ revision }) => hear(revision));
+  on("frame", (frame) => {
+    hear(frame.revision);
+    watch(frame);
+  });
   on("again", refresh);
   document.addEventListener("htmx:afterRequest", ({ detail }) => {
+    // Rows that somebody asked for in another way are refreshed that way from then on.
+    if (detail.successful && detail.requestConfig.verb === "get" && detail.target.id === "rows") detail.target.dataset.refresh = detail.pathInfo.finalRequestPath;
     if (detail.successful && detail.requestConfig.verb === "post") refresh();
   });
   document.addEventListener("htmx:beforeSwap", (event) => {
@@ -22,6 +27,16 @@ export function startRefresh() {
 
 function shown() {
   return Number(document.querySelector("[data-revision]:not(body)").dataset.revision);
+}
+
+// Rows may name a figure of the frame that they show; when it changes, they are fetched anew.
+let watched = null;
+function watch(frame) {
+  const name = document.getElementById("rows")?.dataset.watch;
+  if (!name || frame[name] === watched) return;
+  const first = watched === null;
+  watched = frame[name];
+  if (!first) refresh();
 }
 
 function hear(revision) {
