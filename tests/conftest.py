@@ -1,5 +1,9 @@
-"""What several tests share: a PostgreSQL of their own, an engine in a thread, a running Cattailer."""
+"""What several tests share: a PostgreSQL of their own, an engine in a thread, a running Cattailer.
 
+The hardware's queue has no end here: a machine that stalls makes a test late, and loses it nothing.
+"""
+
+import math
 import os
 import threading
 import time
@@ -61,7 +65,7 @@ def desk(clean: Database, tmp_path: Path) -> Iterator[Desk]:
 def open_desk(database: Database, tmp_path: Path) -> Iterator[Desk]:
     """A desk with a real engine on the wall clock, in a thread."""
     commands, telemetry = f"ipc://{tmp_path}/c", f"ipc://{tmp_path}/t"
-    server = EngineServer(lambda plan: open_live_room(plan, WallClock()), commands, telemetry)
+    server = EngineServer(lambda plan: open_live_room(plan, WallClock(math.inf)), commands, telemetry)
     thread = threading.Thread(target=server.serve)
     thread.start()
     yield Desk(database, EngineClient(commands), tmp_path / "media", telemetry)
@@ -69,7 +73,18 @@ def open_desk(database: Database, tmp_path: Path) -> Iterator[Desk]:
     thread.join(15)
 
 
-def wait_for(what: object, seconds: float = 10.0) -> object:
+def pass_time(client: EngineClient, seconds: float) -> None:
+    """Waits until the open interface has delivered so much more, however slow the machine is."""
+
+    def arrived() -> tuple[int, int]:
+        told = client.ask("sound", rows=[0], count=1, start=None)
+        return int(told["written"]), int(told["rate"])
+
+    start, rate_hz = arrived()
+    wait_for(lambda: arrived()[0] - start >= seconds * rate_hz, 60.0 + seconds)
+
+
+def wait_for(what: object, seconds: float = 60.0) -> object:
     """Calls ``what`` until it answers something true; fails after ``seconds``."""
     until = time.monotonic() + seconds
     while time.monotonic() < until:

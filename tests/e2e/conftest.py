@@ -56,7 +56,7 @@ def free_port() -> int:
 def studio(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Studio]:
     home = tmp_path_factory.mktemp("home")
     port = free_port()
-    environment = {**os.environ, "CATTAILER_HOME": str(home), "PYTHONPATH": str(ROOT / "src")}
+    environment = {**os.environ, "CATTAILER_HOME": str(home), "PYTHONPATH": str(ROOT / "src"), "CATTAILER_QUEUE_MS": "inf"}
     process = subprocess.Popen(
         [sys.executable, "-m", "cattailer", "demo", "--port", str(port), "--fast-database"],
         env=environment, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True,
@@ -70,7 +70,7 @@ def studio(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Studio]:
         except OSError:
             return False
 
-    wait_for(alive, 60)
+    wait_for(alive)
     yield Studio(url, home, process)
     process.send_signal(signal.SIGINT)
     assert process.wait(30) == 0

@@ -51,7 +51,7 @@ def test_killing_the_engine_keeps_all_but_the_last_moment(page: Page, studio: St
       socket.onmessage = ({data}) => { const m = JSON.parse(data); if (m.topic === 'frame') { done(m.position); } };
     })""")
     studio.kill("engine")
-    story = wait_for(lambda: (s := journal.read(path)) and s.ended and s, 20)
+    story = wait_for(lambda: (s := journal.read(path)) and s.ended and s)
     assert isinstance(story, journal.RunStory)
     assert story.recovered
     assert story.samples > captured - 48000
@@ -60,7 +60,7 @@ def test_killing_the_engine_keeps_all_but_the_last_moment(page: Page, studio: St
     assert {soundfile.info(str(f)).frames for f in files} == {story.samples}
     state_is(page, "stopped", 30)
     expect(page.locator("#deck-log")).to_contain_text("recovered", timeout=20_000)
-    wait_for(lambda: page.evaluate("document.getElementById('away').hidden"), 20)
+    wait_for(lambda: page.evaluate("document.getElementById('away').hidden"))
 
 
 def test_killing_the_database_leaves_the_capture_alone(page: Page, studio: Studio) -> None:

@@ -164,7 +164,7 @@ def test_names_gains_and_keys_by_typing(page: Page, studio: Studio) -> None:
     expect(page.locator("#bars")).to_have_text("bar 1 · beat 1 of 3")
     page.get_by_role("button", name="Rest").click()
     expect(page.get_by_role("button", name="Rest")).to_have_attribute("aria-pressed", "true")
-    wait_for(lambda: len(held_peaks(page)) == 0, 15)
+    wait_for(lambda: len(held_peaks(page)) == 0)
     page.get_by_role("button", name="Follow").click()
     wait_for(lambda: len(held_peaks(page)) == 10)
 

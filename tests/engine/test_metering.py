@@ -1,5 +1,6 @@
 """What pages are told of levels, and the sound that is handed out for measuring."""
 
+import math
 import threading
 from dataclasses import replace
 from pathlib import Path
@@ -103,7 +104,7 @@ def test_meters_stay_finite_and_recover() -> None:
 
 def test_sound_is_handed_out_from_the_ring(tmp_path: Path) -> None:
     pair = (f"ipc://{tmp_path}/c", f"ipc://{tmp_path}/t")
-    server = EngineServer(lambda plan: open_live_room(plan, WallClock()), *pair)
+    server = EngineServer(lambda plan: open_live_room(plan, WallClock(math.inf)), *pair)
     thread = threading.Thread(target=server.serve)
     thread.start()
     try:

@@ -1,5 +1,6 @@
 """The engine behind its sockets: what cannot be read or done is answered, never fatal."""
 
+import math
 import threading
 import time
 from collections.abc import Iterator
@@ -21,7 +22,7 @@ from cattailer.services import demo
 @pytest.fixture
 def addresses(tmp_path: Path) -> Iterator[tuple[str, str]]:
     pair = (f"ipc://{tmp_path}/c", f"ipc://{tmp_path}/t")
-    server = EngineServer(lambda plan: open_live_room(plan, WallClock()), *pair)
+    server = EngineServer(lambda plan: open_live_room(plan, WallClock(math.inf)), *pair)
     thread = threading.Thread(target=server.serve)
     thread.start()
     yield pair

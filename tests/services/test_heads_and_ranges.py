@@ -1,6 +1,5 @@
 """Count-in from the services: what was counted in is entered with the take, let in, and taken back."""
 
-import time
 from pathlib import Path
 
 import numpy as np
@@ -27,7 +26,7 @@ from cattailer.services.desk import Desk
 from cattailer.services.editing import get_session
 from cattailer.services.planning import compile_plan, tempo_of
 from cattailer.store.models import Take
-from tests.conftest import wait_for
+from tests.conftest import pass_time, wait_for
 from tests.services.test_timing import plan_of
 
 
@@ -45,7 +44,7 @@ def capture(desk: Desk, session: int, seconds: float = 0.5) -> None:
     transport.capture(desk, session)
     assert desk.engine_state()["state"] == "counting"
     wait_for(lambda: desk.engine_state()["state"] == "capturing")
-    time.sleep(seconds)
+    pass_time(desk.engine, seconds)
     transport.stop(desk, session)
 
 
@@ -118,7 +117,7 @@ def test_a_count_in_that_is_stopped_leaves_no_run(desk: Desk) -> None:
     assert list(desk.media.rglob("run-*")) == []
     clicking.change(desk, session, {"count_bars": 0})
     transport.capture(desk, session)
-    time.sleep(0.3)
+    pass_time(desk.engine, 0.3)
     transport.stop(desk, session)
     assert [run.number for run in sheet.show(desk, session).runs] == [1]
 
@@ -201,7 +200,7 @@ def test_a_range_is_looped_unless_it_is_shorter_than_the_buffer(desk: Desk) -> N
     sessions.open_session(desk, session)
     transport.locate(desk, session, loop[0])
     transport.roll(desk, session)
-    time.sleep(2.6)
+    pass_time(desk.engine, 2.6)
     assert loop[0] <= desk.engine_state()["position"] < loop[1]
     transport.stop(desk, session)
     for wrong in ((3, 3), (0, 2), (5, 2)):

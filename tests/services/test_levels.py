@@ -1,6 +1,5 @@
 """What people do on the Levels stage, with a real database and an engine on the wall clock."""
 
-import time
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
@@ -36,7 +35,7 @@ from cattailer.services.editing import get_session
 from cattailer.services.livelevels import LiveKnob, live
 from cattailer.services.planning import compile_plan, patch_of
 from cattailer.store.models import Check, Run
-from tests.conftest import wait_for
+from tests.conftest import pass_time, wait_for
 
 
 def lines(desk: Desk, session: int) -> list[str]:
@@ -46,6 +45,10 @@ def lines(desk: Desk, session: int) -> list[str]:
 
 def rows(desk: Desk, session: int) -> dict[int, levelsheet.LevelRow]:
     return {r.socket: r for r in levelsheet.show(desk, session).rows}
+
+
+def heard(desk: Desk, session: int, seconds: float) -> None:
+    wait_for(lambda: live(desk, session).check.seconds >= seconds)
 
 
 def test_from_wrong_gains_to_the_window(desk: Desk) -> None:
@@ -58,12 +61,11 @@ def test_from_wrong_gains_to_the_window(desk: Desk) -> None:
     room.ask_players(desk, "check")
     soundcheck.begin(desk, session, "check")
     assert levelsheet.show(desk, session).running
-    time.sleep(0.5)
     with pytest.raises(NotNow, match="too short"):
         soundcheck.end(desk, session)
     assert not levelsheet.show(desk, session).running
     soundcheck.begin(desk, session, "check", [1, 3, 6, 8])
-    time.sleep(9)
+    heard(desk, session, 9)
     assert soundcheck.end(desk, session) == 4
     told = {s: r.told for s, r in rows(desk, session).items()}
     assert told[2] is None, "only the rows that were ticked"
@@ -97,7 +99,7 @@ def test_the_margin_is_learned_from_the_takes_that_followed(desk: Desk) -> None:
     peaks = []
     for _ in range(2):
         transport.capture(desk, session)
-        time.sleep(1.2)
+        pass_time(desk.engine, 1.2)
         transport.stop(desk, session)
     peaks = [t.peak_dbfs for t in sheet.show(desk, session).rows[2].takes]
     expected = float(np.mean(peaks)) + 24.0
@@ -142,7 +144,7 @@ def test_what_is_wrong_is_heard_while_the_page_is_open(desk: Desk) -> None:
     room.ask_players(desk, "rest")
     levelwatch.keep_watching(desk, session)
     mine = live(desk, session)
-    wait_for(lambda: [f for f in mine.findings if "hums at 50 Hz" in f.text], 20)
+    wait_for(lambda: [f for f in mine.findings if "hums at 50 Hz" in f.text])
     texts = " ".join(f.text for f in mine.findings)
     assert "Cello is silent: a condenser needs 48 V" in texts
     assert mine.findings[0].kind == "stop"
@@ -153,7 +155,7 @@ def test_what_is_wrong_is_heard_while_the_page_is_open(desk: Desk) -> None:
         levelwatch.keep_watching(desk, session)  # as an open page does
         return any("dull above" in f.text for f in mine.findings)
 
-    wait_for(dull, 40)
+    wait_for(dull)
 
 
 def test_a_knob_is_seen_to_be_turned(desk: Desk) -> None:
@@ -166,7 +168,7 @@ def test_a_knob_is_seen_to_be_turned(desk: Desk) -> None:
         knobs.begin(desk, session, 1)
     room.ask_players(desk, "check")
     soundcheck.begin(desk, session, "performance", [1])
-    time.sleep(6)
+    heard(desk, session, 6)
     soundcheck.end(desk, session)
     row = rows(desk, session)[1]
     assert not row.remote
@@ -175,9 +177,9 @@ def test_a_knob_is_seen_to_be_turned(desk: Desk) -> None:
         soundcheck.apply(desk, session)
     knobs.begin(desk, session, 1)
     assert "Listening first" in levelsheet.show(desk, session).knob_words
-    wait_for(lambda: live(desk, session).knob.before_dbfs is not None, 15)
+    wait_for(lambda: live(desk, session).knob.before_dbfs is not None)
     room.turn_knob(desk, 1, 20 + round(row.told.advice.gain_db - 20))
-    wait_for(lambda: live(desk, session).knob is None, 30)
+    wait_for(lambda: live(desk, session).knob is None)
     assert rows(desk, session)[1].input.gain_db == pytest.approx(row.told.advice.gain_db, abs=0.1)
     assert "Knob of socket 1 turned" in lines(desk, session)[0]
 
@@ -193,14 +195,14 @@ def test_noise_is_measured_at_rest_and_room_tone_is_kept_apart(desk: Desk, monke
     session = demo.load(desk)
     assert noise.newest(desk, session) == ("", [])
     noise.measure(desk, session)
-    wait_for(lambda: noise.newest(desk, session)[1], 20)
+    wait_for(lambda: noise.newest(desk, session)[1])
     found = {r.socket: r for r in noise.newest(desk, session)[1]}
     assert found[8].who == "room"
     assert found[4].who == "converter"
     assert all(r.floor_dbfs < -60 for r in found.values())
     monkeypatch.setattr(noise, "TONE_S", 1.0)
     noise.keep_room_tone(desk, session)
-    wait_for(lambda: runs.enter_finished(desk) or sheet.show(desk, session).runs, 15)
+    wait_for(lambda: runs.enter_finished(desk) or sheet.show(desk, session).runs)
     take = sheet.show(desk, session).rows[0].takes[0]
     assert take.start != "00:00.000"
     assert sheet.show(desk, session).armed == 0
@@ -213,7 +215,7 @@ def test_two_rows_compared_and_noted(desk: Desk) -> None:
         pairing.compare_rows(desk, session, 1, 2)
     sessions.open_session(desk, session)
     room.play_alone(desk, "cello")
-    time.sleep(5)
+    pass_time(desk.engine, 5)
     found = pairing.compare_rows(desk, session, 3, 4).found
     assert found.offset_samples == pytest.approx(-84, abs=1)
     for first, second, why in ((3, 3, "two different"), (3, 99, "no socket 99")):
@@ -236,18 +238,20 @@ def test_another_rate_or_interface_in_the_middle_of_a_check(desk: Desk) -> None:
     sessions.open_session(desk, session)
     levelwatch.keep_watching(desk, session)
     soundcheck.begin(desk, session, "check")
-    time.sleep(1.0)
+    heard(desk, session, 5.0)
     hardware.choose_rate(desk, session, 96000)
-    time.sleep(1.0)
+    pass_time(desk.engine, 1.0)
+    listener = live(desk, session).check.listener
     hardware.choose_interface(desk, session, "marshgate-2")
-    time.sleep(3.5)
+    wait_for(lambda: live(desk, session).check.listener is not listener)
+    heard(desk, session, 2.1)
     assert soundcheck.end(desk, session) <= 2
     with desk.database.transaction() as db:
         kept = db.query(Check).one()
-    assert kept.seconds < 4.0, "what was heard before the change does not count"
+    assert kept.seconds < 5.0, "what was heard before the change does not count"
     hardware.choose_interface(desk, session, "marshgate-16")
     soundcheck.begin(desk, session, "check")
-    time.sleep(3.0)
+    heard(desk, session, 3.0)
     assert soundcheck.end(desk, session) == 10, "the ears go on"
 
 
@@ -257,7 +261,7 @@ def test_clips_are_told_until_they_are_forgotten(desk: Desk) -> None:
     inputs.set_gain(desk, session, 6, 60)
     levelwatch.keep_watching(desk, session)
     mine = live(desk, session)
-    wait_for(lambda: any(f.key == "level:clip:6" for f in mine.findings), 20)
+    wait_for(lambda: any(f.key == "level:clip:6" for f in mine.findings))
     inputs.set_gain(desk, session, 6, 20)
     levelwatch.forget_clips(desk, session, 6)
     assert not [f for f in mine.findings if f.key == "level:clip:6"]

@@ -1,6 +1,5 @@
 """What people do on the Patch stage, with a real database."""
 
-import time
 from dataclasses import replace
 
 import pytest
@@ -32,7 +31,7 @@ from cattailer.services.desk import Desk
 from cattailer.services.editing import get_session
 from cattailer.services.planning import compile_plan, patch_of
 from cattailer.store.models import History
-from tests.conftest import wait_for
+from tests.conftest import pass_time, wait_for
 
 TEN = "socket,name,source,pick-up,48 V,notes\n" + "\n".join(
     f"{i.socket},{i.name},{i.name.lower()},{i.pickup},{'yes' if i.phantom else 'no'},{i.note.split(',')[0]}" for i in demo.INPUTS
@@ -149,7 +148,7 @@ def test_tracks_that_hold_takes_are_never_lost(desk: Desk) -> None:
     (made,) = tracks.add_tracks(desk, session, tracks.Wanted(feed="soft:beat:L", pair=True))
     tracks.arm_track(desk, session, made, True)
     transport.capture(desk, session)
-    time.sleep(0.5)
+    pass_time(desk.engine, 0.5)
     for call in (
         lambda: tracks.feed_track(desk, session, made, 0, "in:3"), lambda: history.undo(desk, session),
         lambda: tracks.add_tracks(desk, session, tracks.Wanted()), lambda: routes.add_end(desk, session, "group"),
@@ -251,7 +250,7 @@ def test_templates_and_copies_have_no_takes(desk: Desk) -> None:
     session = demo.load(desk)
     tracks.arm_all(desk, session, True)
     transport.capture(desk, session)
-    time.sleep(0.2)
+    pass_time(desk.engine, 0.2)
     transport.stop(desk, session)
     templates.save(desk, session, "Our barn")
     with pytest.raises(NotNow, match="already"):
@@ -312,7 +311,7 @@ def test_file_names_follow_the_pattern(desk: Desk) -> None:
     hardware.choose_names(desk, session, "ferry 7", "{code}_{socket}_{track}_{run}")
     tracks.arm_track(desk, session, the_patch(desk, session).tracks[2].id, True)
     transport.capture(desk, session)
-    time.sleep(0.2)
+    pass_time(desk.engine, 0.2)
     transport.stop(desk, session)
     (take,) = sheet.show(desk, session).rows[2].takes
     assert take.file == "ferry-7_3_Cello_01.wav"

@@ -2,7 +2,6 @@
 
 import json
 import shutil
-import time
 from pathlib import Path
 
 import pytest
@@ -14,6 +13,7 @@ from cattailer.services import demo, inputs, room, runs, sessions, sheet, takes,
 from cattailer.services.desk import Desk
 from cattailer.services.planning import compile_plan
 from cattailer.store.models import History, Session
+from tests.conftest import pass_time
 
 
 def make_takes(desk: Desk, seconds: float = 0.4, armed: tuple[int, ...] = (1, 6)) -> int:
@@ -22,7 +22,7 @@ def make_takes(desk: Desk, seconds: float = 0.4, armed: tuple[int, ...] = (1, 6)
     for number, track in enumerate(ids, 1):
         tracks.arm_track(desk, session, track, number in armed)
     transport.capture(desk, session)
-    time.sleep(seconds)
+    pass_time(desk.engine, seconds)
     transport.stop(desk, session)
     return session
 
@@ -134,7 +134,7 @@ def test_a_capture_forbids_what_would_disturb_it(desk: Desk) -> None:
         inputs.switch(desk, session, 1, "phantom", False)
     tracks.rename_track(desk, session, row.id, "Renamed while capturing")
     inputs.set_gain(desk, session, 1, 30)
-    time.sleep(0.2)
+    pass_time(desk.engine, 0.2)
     transport.stop(desk, session)
     assert len(sheet.show(desk, session).rows[0].takes) == 1
     sessions.open_session(desk, other)
@@ -177,9 +177,9 @@ def test_a_missing_file_is_told_and_the_rest_plays(desk: Desk) -> None:
     assert not any(takes.take_waveform(desk, session, take.id, 20))
     for position in (48000 * 3600, 0):  # so that it is read from disk anew
         transport.locate(desk, session, position)
-        time.sleep(0.2)
+        pass_time(desk.engine, 0.2)
     transport.roll(desk, session)
-    time.sleep(0.2)
+    pass_time(desk.engine, 0.2)
     assert desk.engine_state()["missing"] == [str(file.path)]
     transport.stop(desk, session)
 
@@ -210,7 +210,7 @@ def test_files_stay_below_the_media_folder(desk: Desk) -> None:
     tracks.rename_track(desk, session, row.id, "a/../../b")
     tracks.arm_track(desk, session, row.id, True)
     transport.capture(desk, session)
-    time.sleep(0.2)
+    pass_time(desk.engine, 0.2)
     transport.stop(desk, session)
     (take,) = sheet.show(desk, session).rows[0].takes
     path = takes.take_file(desk, session, take.id).path

@@ -1,6 +1,5 @@
 """What people do on the Timing stage, with a real database and an engine on the wall clock."""
 
-import time
 from pathlib import Path
 
 import numpy as np
@@ -27,7 +26,7 @@ from cattailer.services.desk import Desk
 from cattailer.services.editing import get_session
 from cattailer.services.planning import compile_plan, tempo_of
 from cattailer.store.models import Session
-from tests.conftest import wait_for
+from tests.conftest import pass_time, wait_for
 
 
 def plan_of(desk: Desk, session: int):  # type: ignore[no-untyped-def]
@@ -85,7 +84,7 @@ def test_a_headphone_at_a_microphone_will_do(desk: Desk) -> None:
     room.ask_players(desk, "rest")
     room.claim(desk, -20)
     room.loop(desk, 3, 8, "headphone")
-    time.sleep(2.5)
+    pass_time(desk.engine, 2.5)
     found = roundtrip.measure(desk, session, 3, 8, "headphone")
     assert found.measured.failure == ""
     assert found.correction == pytest.approx(-20, abs=1)
@@ -99,7 +98,7 @@ def test_buffers_for_tracking_and_mixing(desk: Desk) -> None:
     ladder = timing.show(desk, session)
     assert (ladder.tracking, ladder.mixing, ladder.in_use, ladder.measured) == (128, 1024, "tracking", False)
     transport.roll(desk, session)
-    time.sleep(0.3)
+    pass_time(desk.engine, 0.3)
     timing.use_for(desk, session, "mixing")
     state = desk.engine_state()
     assert (state["state"], plan_of(desk, session).period) == ("rolling", 1024)
@@ -186,7 +185,7 @@ def test_a_rate_does_not_change_under_takes(desk: Desk) -> None:
     session = demo.load(desk)
     tracks.arm_track(desk, session, 3, True)
     transport.capture(desk, session)
-    time.sleep(0.2)
+    pass_time(desk.engine, 0.2)
     transport.stop(desk, session)
     with pytest.raises(NotNow, match="rate stays"):
         hardware.choose_rate(desk, session, 44100)

@@ -99,6 +99,10 @@ class RowListener:
         self._tops: list[tuple[Doubles, NDArray[np.int64]]] = []
         self._bursts = np.zeros(channels, np.int64)
 
+    @property
+    def seconds(self) -> float:
+        return self._samples / self._rate
+
     def add(self, block: Floats) -> None:
         """Takes a block, shape (channels, samples)."""
         if not np.isfinite(block).all():
@@ -164,7 +168,7 @@ class RowListener:
         spectra, gaps = self._all / frames, self._quiet / quiet
         return [
             RowSound(
-                self._samples / self._rate, float(peak[r]), float(true[r]), float(rms[r]), float(max(floor[r], -200.0)),
+                self.seconds, float(peak[r]), float(true[r]), float(rms[r]), float(max(floor[r], -200.0)),
                 float(max(loud[r], -200.0)), float(self._sum[r] / count), int(got.clips[r]), int(tops[r]),
                 float(peak[r]), int(self._bursts[r]), spectra[r], gaps[r], self._rate / self._frame,
             )

@@ -73,12 +73,13 @@ def _heard(desk: Desk, session_id: int, knob: LiveKnob, level_dbfs: float) -> bo
         knob.steady = knob.steady + 1 if abs(knob.moved_db - knob.wanted_db) <= NEAR_DB else 0
         if knob.steady < 2:
             return False
-        mine.knob = None
     with editing(desk, session_id) as edit:
         row = edit.input(knob.socket)
         gain = desk.profile(edit.session.interface).check_knob(row.gain_db + knob.wanted_db)
         edit.what = f"Knob of socket {knob.socket} turned from {row.gain_db:+g} to about {gain:+g} dB"
         row.gain_db = gain
+    with mine.lock:
+        mine.knob, mine.count = None, mine.count + 1
     return True
 
 

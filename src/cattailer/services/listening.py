@@ -9,7 +9,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from cattailer.core.errors import NotNow, Refusal
+from cattailer.core.errors import Away, NotNow, Refusal
 from cattailer.core.rowsound import arrived
 from cattailer.services.desk import Desk, log
 
@@ -69,6 +69,8 @@ class Ears:
                     return
             try:
                 at = self._fetch(asked, at)
+            except Away:  # late is not gone: it goes on where it was
+                log.info("the engine is late")
             except Refusal:
                 at = None
             time.sleep(max(0.02, FETCH_S - (time.monotonic() - began)))

@@ -1,7 +1,6 @@
 """What goes on at the Levels stage of a session right now; nothing of it outlives the web process."""
 
 import threading
-import time
 from dataclasses import dataclass, field
 
 from cattailer.core.ready import Finding
@@ -17,12 +16,12 @@ class LiveCheck:
     phase: str = "check"
     seconds_wanted: float = 0.0
     listener: RowListener | None = None
-    since: float = 0.0
     running: bool = False
 
     @property
     def seconds(self) -> float:
-        return time.monotonic() - self.since if self.running else 0.0
+        """Of sound; a computer that stalls makes a check longer, not shorter of sound."""
+        return self.listener.seconds if self.listener else 0.0
 
 
 @dataclass
