@@ -6,7 +6,7 @@ from flask import Blueprint, Response, jsonify, render_template
 from pydantic import Field
 
 from cattailer.services import inputs, ranges, room, sessions, sheet, takes, tracks, transport
-from cattailer.web.stages.common import Bar, Decibels, Form, Text, desk, form, query
+from cattailer.web.stages.common import Bar, Decibels, Form, Text, desk, done, form, query
 
 blueprint = Blueprint("capture", __name__, url_prefix="/s/<int:session_id>")
 
@@ -83,76 +83,76 @@ def set_range(session_id: int) -> Response:
     wish = form(Range)
     if wish.first and wish.last:
         ranges.set_range(desk(), session_id, wish.first, wish.last + 1)
-    return Response(status=204)
+    return done()
 
 
 @blueprint.post("/range/loop")
 def switch_loop(session_id: int) -> Response:
     ranges.switch_loop(desk(), session_id)
-    return Response(status=204)
+    return done()
 
 
 @blueprint.post("/tracks/<int:track_id>/arm")
 def arm(session_id: int, track_id: int) -> Response:
     tracks.arm_track(desk(), session_id, track_id, form(Armed).armed)
-    return Response(status=204)
+    return done()
 
 
 @blueprint.post("/tracks/arm")
 def arm_all(session_id: int) -> Response:
     tracks.arm_all(desk(), session_id, form(Armed).armed)
-    return Response(status=204)
+    return done()
 
 
 @blueprint.post("/tracks/<int:track_id>/name")
 def rename(session_id: int, track_id: int) -> Response:
     wish = form(Name)
     tracks.rename_track(desk(), session_id, track_id, wish.name, wish.was)
-    return Response(status=204)
+    return done()
 
 
 @blueprint.post("/inputs/<int:socket>/gain")
 def gain(session_id: int, socket: int) -> Response:
     wish = form(Gain)
     inputs.set_gain(desk(), session_id, socket, wish.gain_db, wish.was)
-    return Response(status=204)
+    return done()
 
 
 @blueprint.post("/inputs/<int:socket>/phantom")
 def phantom(session_id: int, socket: int) -> Response:
     wish = form(On)
     inputs.switch(desk(), session_id, socket, "phantom", wish.on, wish.sure)
-    return Response(status=204)
+    return done()
 
 
 @blueprint.post("/click")
 def click(session_id: int) -> Response:
     sessions.set_click(desk(), session_id, form(On).on)
-    return Response(status=204)
+    return done()
 
 
 @blueprint.post("/roll")
 def roll(session_id: int) -> Response:
     transport.roll(desk(), session_id)
-    return Response(status=204)
+    return done()
 
 
 @blueprint.post("/stop")
 def stop(session_id: int) -> Response:
     transport.stop(desk(), session_id)
-    return Response(status=204)
+    return done()
 
 
 @blueprint.post("/capture")
 def capture(session_id: int) -> Response:
     transport.capture(desk(), session_id)
-    return Response(status=204)
+    return done()
 
 
 @blueprint.post("/locate")
 def locate(session_id: int) -> Response:
     transport.locate(desk(), session_id, form(Position).position)
-    return Response(status=204)
+    return done()
 
 
 @blueprint.post("/bars")
@@ -162,17 +162,17 @@ def bars(session_id: int) -> Response:
         transport.move_bars(desk(), session_id, wish.bars)
     else:
         transport.go_to_bar(desk(), session_id, wish.to)
-    return Response(status=204)
+    return done()
 
 
 @blueprint.post("/meters/reset")
 def reset_meters(session_id: int) -> Response:
     room.reset_meters(desk())
-    return Response(status=204)
+    return done()
 
 
 @blueprint.post("/players")
 def players(session_id: int) -> Response:
     wish = form(Mode)
     room.ask_players(desk(), wish.mode, wish.player or None)
-    return Response(status=204)
+    return done()

@@ -7,7 +7,7 @@ from pydantic import Field
 
 from cattailer.core.errors import Refusal
 from cattailer.services import cures, hardware, inputlists, inputs, linecheck, room, routes, tracks
-from cattailer.web.stages.common import Form, List, Text, desk, form
+from cattailer.web.stages.common import Form, List, Text, desk, done, form
 
 blueprint = Blueprint("patching", __name__, url_prefix="/s/<int:session_id>/patch")
 
@@ -92,7 +92,7 @@ class Step(Form):
 
 
 def _done() -> Response:
-    return Response(status=204)
+    return done()
 
 
 @blueprint.post("/inputs/<int:socket>/<any(label, source, technique, distance, aim, note):name>")

@@ -4,7 +4,7 @@ from flask import Blueprint, Response, redirect, render_template, url_for
 from werkzeug.wrappers import Response as AnyResponse
 
 from cattailer.services import history, pictures, sessions, sheet, templates
-from cattailer.web.stages.common import Form, Text, desk, form
+from cattailer.web.stages.common import Form, Text, desk, done, form
 
 blueprint = Blueprint("sessions", __name__)
 
@@ -54,7 +54,7 @@ def copy(session_id: int) -> AnyResponse:
 def rename(session_id: int) -> Response:
     wish = form(Named)
     sessions.rename_session(desk(), session_id, wish.name, wish.was)
-    return Response(status=204)
+    return done()
 
 
 @blueprint.post("/s/<int:session_id>/template")

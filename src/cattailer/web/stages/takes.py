@@ -6,7 +6,7 @@ from flask import Blueprint, Response, jsonify, render_template, send_file
 from pydantic import Field
 
 from cattailer.services import heads, sheet, takes
-from cattailer.web.stages.common import Form, desk, form, query
+from cattailer.web.stages.common import Form, desk, done, form, query
 
 blueprint = Blueprint("takes", __name__, url_prefix="/s/<int:session_id>/takes")
 
@@ -32,7 +32,7 @@ def rows(session_id: int) -> str:
 @blueprint.post("/<int:take_id>/head")
 def head(session_id: int, take_id: int) -> Response:
     heads.open_head(desk(), session_id, take_id, form(Head).how)
-    return Response(status=204)
+    return done()
 
 
 @blueprint.get("/<int:take_id>/waveform")
