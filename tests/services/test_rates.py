@@ -7,12 +7,12 @@ from cattailer.core.errors import NotNow, Refusal
 from cattailer.media import convert, wavfile
 from cattailer.services import (
     clicking,
+    correction,
     demo,
     hardware,
     history,
     rates,
     room,
-    roundtrip,
     routes,
     sessions,
     sheet,
@@ -127,7 +127,7 @@ def test_the_round_trip_from_two_takes(desk: Desk) -> None:
     assert found.measured.samples == pytest.approx(332 + 41, abs=0.1)
     assert (found.correction, found.measured.inverted) == (41, False)
     assert np.argmax(found.curve) + found.curve_from == 373
-    roundtrip.use(desk, session, found.id)
+    correction.use(desk, session, found.id)
     assert plan_of(desk, session).correction_samples == 41
     assert "do not fit" in tripfromtakes.measure(desk, session, ids["Click"], ids["Other"]).measured.failure
     for pair, words in (((ids["Click"], ids["Click"]), "Choose two takes"), ((ids["Loop"], ids["Click"]), "not known with which buffer"),

@@ -10,6 +10,7 @@ from cattailer.core.errors import NotFound, NotNow, Refusal
 from cattailer.services import (
     alignment,
     clicking,
+    correction,
     demo,
     hardware,
     history,
@@ -50,32 +51,63 @@ def test_measure_use_and_see_it_land(desk: Desk) -> None:
     assert found.measured.samples == pytest.approx(332 + 37, abs=0.05)
     assert len(found.curve) == 61
     assert found.curve.index(max(found.curve)) + found.curve_from == 369
-    roundtrip.use(desk, session, found.id)
+    correction.use(desk, session, found.id)
     assert plan_of(desk, session).correction_samples == 37
     assert desk.engine_state()["round_trip_samples"] == 369
     assert roundtrip.measure(desk, session, 1, 16, "cable").lands is True
     room.claim(desk, 60)
     again = roundtrip.measure(desk, session, 1, 16, "cable")
     assert again.lands is False
-    standing = roundtrip.standing(desk, session)
+    standing = correction.standing(desk, session)
     assert "+23.0 samples off" in standing.warning
     assert [p.used for p in standing.history] == [False, False, True]
     timing.choose_buffer(desk, session, "tracking", 256)
     assert plan_of(desk, session).correction_samples == 0, "another buffer, another round trip"
     with pytest.raises(Refusal, match="another interface, rate or buffer"):
-        roundtrip.use(desk, session, again.id)
+        correction.use(desk, session, again.id)
     timing.choose_buffer(desk, session, "tracking", 128)
     assert timing.show(desk, session).rungs[2].through_ms == pytest.approx(369 / 48)
     other = sessions.create_session(desk, "Another")
     assert plan_of(desk, other).correction_samples == 37, "it belongs to the interface, not to a session"
-    roundtrip.forget(desk, session)
+    correction.forget(desk, session)
     assert plan_of(desk, session).correction_samples == 0
     for call, error in (
-        (lambda: roundtrip.use(desk, session, 999), NotFound), (lambda: roundtrip.measure(desk, session, 99, 16, "cable"), Refusal),
+        (lambda: correction.use(desk, session, 999), NotFound), (lambda: roundtrip.measure(desk, session, 99, 16, "cable"), Refusal),
         (lambda: roundtrip.measure(desk, session, 1, 99, "cable"), Refusal), (lambda: roundtrip.measure(desk, session, 1, 16, "magic"), Refusal),
     ):
         with pytest.raises(error):
             call()
+
+
+def test_using_a_measurement_measures_once_more(desk: Desk) -> None:
+    session = demo.load(desk)
+    sessions.open_session(desk, session)
+    room.loop(desk, 1, 16, "cable")
+    exact = roundtrip.measure(desk, session, 1, 16, "cable")
+    told = correction.use_and_verify(desk, session, exact.id, 1, 16, "cable")
+    assert (told.used, told.result and told.result.lands) == (True, True)
+    assert "lands within one sample" in told.words
+    assert sheet.show(desk, session).marks["timing"] == "settled", "a driver that is right was measured, too"
+    room.claim(desk, 37)
+    found = roundtrip.measure(desk, session, 1, 16, "cable")
+    assert found.lands is False
+    room.claim(desk, 60)
+    told = correction.use_and_verify(desk, session, found.id, 1, 16, "cable")
+    assert not told.used
+    assert "the round trip was 392.0 samples" in told.words
+    assert plan_of(desk, session).correction_samples == 0
+    assert [p.used for p in correction.standing(desk, session).history] == [False, False, False, True], "as before"
+    room.loop(desk, 1, 16, "none")
+    told = correction.use_and_verify(desk, session, found.id, 1, 16, "cable")
+    assert told.used
+    assert "not seen to land: No signal came in" in told.words
+    assert plan_of(desk, session).correction_samples == 37
+    correction.use(desk, session, exact.id)
+    assert plan_of(desk, session).correction_samples == 0, "an older one counts when it was chosen last"
+    transport.roll(desk, session)
+    told = correction.use_and_verify(desk, session, found.id, 1, 16, "cable")
+    assert "not seen to land" in told.words
+    transport.stop(desk, session)
 
 
 def test_a_headphone_at_a_microphone_will_do(desk: Desk) -> None:
@@ -121,7 +153,7 @@ def test_buffers_for_tracking_and_mixing(desk: Desk) -> None:
     transport.capture(desk, session)
     for call in (lambda: timing.use_for(desk, session, "mixing"), lambda: timing.choose_buffer(desk, session, "tracking", 64),
                  lambda: timing.measure_load(desk, session), lambda: tempo.set_tempo(desk, session, 1, 100),
-                 lambda: roundtrip.measure(desk, session, 1, 16, "cable"), lambda: roundtrip.forget(desk, session)):
+                 lambda: roundtrip.measure(desk, session, 1, 16, "cable"), lambda: correction.forget(desk, session)):
         with pytest.raises(Refusal) as why:
             call()
         assert why.value.status == 409

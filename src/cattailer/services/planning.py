@@ -129,15 +129,20 @@ def loop_of(session: Session) -> tuple[int, int] | None:
     return (start, stop) if session.looping and start < stop else None
 
 
-def correction_of(session: Session) -> int:
-    """What was measured and is used for this interface, rate and buffer; 0 where nothing was."""
+def used_round_trip(session: Session) -> RoundTrip | None:
+    """The measurement that corrects this interface, rate and buffer; None where the driver is believed."""
     db = orm.object_session(session)
-    found = None if db is None else db.scalar(
+    return None if db is None else db.scalar(
         select(RoundTrip).where(
             RoundTrip.interface == session.interface, RoundTrip.rate_hz == session.rate_hz,
             RoundTrip.period == session.period, RoundTrip.used,
         ).order_by(RoundTrip.id.desc()).limit(1)
     )
+
+
+def correction_of(session: Session) -> int:
+    """What was measured and is used for this interface, rate and buffer; 0 where nothing was."""
+    found = used_round_trip(session)
     return probe.correction(found.measured_samples, found.claimed_samples) if found else 0
 
 

@@ -12,7 +12,7 @@ from cattailer.core.patch import Patch
 from cattailer.core.routing import flow
 from cattailer.core.timeline import TempoMap
 from cattailer.core.units import milliseconds
-from cattailer.services import roundtrip
+from cattailer.services import correction
 from cattailer.services.desk import CAPTURING, Desk
 from cattailer.services.editing import editing, get_session
 from cattailer.services.planning import patch_of, tempo_of
@@ -72,7 +72,7 @@ def show(desk: Desk, session_id: int, track_id: int = 0) -> Ladder:
         patch = patch_of(session)
     loads = desk.loads.get(session_id, {})
     loads = {p: load for p, load in loads.items() if p in profile.buffers}
-    corrections = roundtrip.corrections(desk, interface, rate)
+    corrections = correction.corrections(desk, interface, rate)
     rungs = ladder.rungs(profile, rate, loads, corrections)
     state = desk.engine_state()
     mine = state["session"] == session_id

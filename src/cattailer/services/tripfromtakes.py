@@ -15,7 +15,7 @@ from cattailer.core.units import decibels
 from cattailer.media import wavfile
 from cattailer.services.desk import Desk
 from cattailer.services.editing import get_session
-from cattailer.services.planning import correction_of
+from cattailer.services.planning import correction_of, used_round_trip
 from cattailer.services.roundtrip import REACH, Result, curve, heights
 from cattailer.store.models import RoundTrip, Run, Session, Take
 
@@ -76,7 +76,7 @@ def measure(desk: Desk, session_id: int, played_id: int, returned_id: int) -> Re
         )
         db.add(row)
         db.flush()
-        in_use = correction_of(session)
+        in_use = correction_of(session) if used_round_trip(session) else None
         here = (rate, run.period) == (session.rate_hz, session.period)
         margin = abs(round(late)) + REACH
         fits = curve(one[margin:-margin], other, margin + round(late) - REACH, 2 * REACH + 1)
@@ -84,7 +84,7 @@ def measure(desk: Desk, session_id: int, played_id: int, returned_id: int) -> Re
             result, measured=measured, id=row.id, curve=fits,
             curve_from=run.round_trip_samples + round(late) - REACH,
             correction=probe.correction(measured.samples, run.claimed_samples),
-            lands=probe.lands(measured.samples, run.claimed_samples, in_use) if here and in_use else None,
+            lands=probe.lands(measured.samples, run.claimed_samples, in_use) if here and in_use is not None else None,
         )
 
 

@@ -237,8 +237,8 @@ class Take(Base):
 
 
 class RoundTrip(Base):
-    """A measured round trip of an interface at a rate and buffer. Those that are ``used`` correct what the
-    driver claims; the newest counts."""
+    """A measured round trip of an interface at a rate and buffer. The one that is ``used`` corrects what the
+    driver claims there."""
 
     __tablename__ = "round_trips"
 

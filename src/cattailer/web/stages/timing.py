@@ -6,7 +6,7 @@ from flask import Blueprint, Response, jsonify, render_template, request
 from pydantic import Field
 
 from cattailer.core.errors import Refusal
-from cattailer.services import clicking, rates, room, roundtrip, sheet, tempo, timing, tripfromtakes
+from cattailer.services import clicking, correction, rates, room, roundtrip, sheet, tempo, timing, tripfromtakes
 from cattailer.web.stages.common import AtBar, Form, Text, desk, done, form, query, told
 
 blueprint = Blueprint("timing", __name__, url_prefix="/s/<int:session_id>/timing")
@@ -27,6 +27,10 @@ class Measure(Form):
     output: int = Field(ge=1, le=1000)
     socket: int = Field(ge=1, le=1000)
     way: Literal["cable", "headphone"] = "cable"
+
+
+class Verify(Measure):
+    id: int
 
 
 class Rate(Form):
@@ -93,7 +97,7 @@ def rows(session_id: int, view: str) -> str:
 
 def _page(session_id: int, view: str, again: bool) -> str:
     shown = sheet.show(desk(), session_id)
-    more: dict[str, object] = {"standing": roundtrip.standing(desk(), session_id)}
+    more: dict[str, object] = {"standing": correction.standing(desk(), session_id)}
     if view == "buffer":
         more["ladder"] = timing.show(desk(), session_id, query(Whose).track)
         more["chance"] = timing.chance_in_words
@@ -159,13 +163,23 @@ def measure_takes(session_id: int) -> str:
 
 @blueprint.post("/trip/use")
 def use_trip(session_id: int) -> Response:
-    roundtrip.use(desk(), session_id, form(Number).id)
+    correction.use(desk(), session_id, form(Number).id)
     return told("In use from now on. Measure once more to see it land.")
+
+
+@blueprint.post("/trip/verify")
+def verify_trip(session_id: int) -> str:
+    """Uses a measurement that was just made, and measures once more."""
+    wish = form(Verify)
+    verdict = correction.use_and_verify(desk(), session_id, wish.id, wish.output, wish.socket, wish.way)
+    return render_template(
+        "timing/result.html", result=verdict.result, verdict=verdict, sheet=sheet.show(desk(), session_id)
+    )
 
 
 @blueprint.post("/trip/forget")
 def forget_trip(session_id: int) -> Response:
-    roundtrip.forget(desk(), session_id)
+    correction.forget(desk(), session_id)
     return done()
 
 
