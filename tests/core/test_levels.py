@@ -239,6 +239,8 @@ def test_a_pair_in_words() -> None:
     together = pairs.compare(a.astype(np.float32), (-a).astype(np.float32), RATE)
     assert "They arrive together. Added up they lose" in together.words
     assert min(db for _, db in together.sum_db) < -40
+    assert {support for _, _, support in together.octaves} == {"cancels"}
+    assert [pairs.support(db) for db in (3.0, -1.0, -6.0)] == ["adds", "thins", "cancels"]
     assert max(db for _, db in pairs.compare(a.astype(np.float32), a.astype(np.float32), RATE).sum_db) == pytest.approx(3.01, abs=0.01)
     assert not pairs.compare(a.astype(np.float32), noise_of(1, -20, 9).astype(np.float32), RATE).related
     assert pairs.compare(np.zeros(RATE, np.float32), a.astype(np.float32), RATE).sum_db == ()

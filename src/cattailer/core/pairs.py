@@ -15,7 +15,14 @@ WHITENING = 0.8
 SURE = 0.2
 OCTAVES_HZ = (63, 125, 250, 500, 1000, 2000, 4000, 8000)
 
+THINS_DB, CANCELS_DB = -1.0, -6.0
+
 Floats = NDArray[np.float32]
+
+
+def support(sum_db: float) -> str:
+    """What adding two signals does to an octave: "adds", "thins" or "cancels"."""
+    return "adds" if sum_db > THINS_DB else "thins" if sum_db > CANCELS_DB else "cancels"
 
 
 @dataclass(frozen=True)
@@ -33,6 +40,11 @@ class Comparison:
     inverted: bool
     related: bool
     sum_db: tuple[tuple[int, float], ...]
+
+    @property
+    def octaves(self) -> list[tuple[int, float, str]]:
+        """Octave in Hz, what adding gives there in dB, and what that means."""
+        return [(hz, db, support(db)) for hz, db in self.sum_db]
 
     @property
     def words(self) -> str:
