@@ -23,7 +23,7 @@ def desk(database: Database, tmp_path_factory: pytest.TempPathFactory) -> Iterat
         yield made
 
 
-@pytest.fixture
+@pytest.fixture(scope="module")
 def client(desk: Desk) -> FlaskClient:
     return create_app(desk).test_client()
 
