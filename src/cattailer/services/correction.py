@@ -11,11 +11,9 @@ from cattailer.core.errors import NotFound, Refusal
 from cattailer.services import roundtrip
 from cattailer.services.desk import Desk
 from cattailer.services.editing import count_on, get_session, push_if_open
-from cattailer.services.planning import compile_plan, correction_of
+from cattailer.services.planning import compile_plan, measured_correction
 from cattailer.services.roundtrip import Result
 from cattailer.store.models import RoundTrip, Session
-
-FITS_SAMPLES = 1.0
 
 
 @dataclass(frozen=True)
@@ -40,14 +38,15 @@ def use_and_verify(desk: Desk, session_id: int, measurement: int, output: int, s
         return Verdict(again, True, f"In use from now on, but not seen to land: {again.measured.failure}")
     if again.lands:
         return Verdict(again, True, "In use from now on. Measured once more, it lands within one sample.")
-    if before in (None, measurement):
+    if before is None or before == measurement:
         forget(desk, session_id)
+        now = "The driver's figure counts."
     else:
         use(desk, session_id, before)
+        now = "What was in use before still is."
     return Verdict(
         again, False, f"Not used: measured once more, the round trip was {again.measured.samples:.1f} samples, so it "
-        "changes from time to time. What was in use before still is. Close what else uses the interface, and measure "
-        "again.",
+        f"changes from time to time. {now} Close what else uses the interface, and measure again.",
     )
 
 
@@ -126,7 +125,7 @@ def standing(desk: Desk, session_id: int) -> Standing:
         profile = desk.profile_or_blank(session.interface)
         mine = _here(session.interface, session.rate_hz, session.period)
         rows = db.scalars(mine.order_by(RoundTrip.id.desc()).limit(12)).all()
-        correction = correction_of(session)
+        correction = measured_correction(session) or 0
         history = [
             Past(r.id, r.at.astimezone(), r.way, r.measured_samples, r.spread_samples, r.claimed_samples,
                  probe.correction(r.measured_samples, r.claimed_samples), r.inverted, r.used)
@@ -135,9 +134,10 @@ def standing(desk: Desk, session_id: int) -> Standing:
         claimed = profile.latency(session.period).round_trip_samples
     used = next((p for p in history if p.used), None)
     warning = ""
-    if used and history and abs(history[0].measured - history[0].claimed - correction) > FITS_SAMPLES:
+    newest = history[0] if history else None
+    if used and newest and not probe.lands(newest.measured, newest.claimed, correction):
         warning = (
-            f"The newest measurement is {history[0].measured - history[0].claimed - correction:+.1f} samples off the "
+            f"The newest measurement is {newest.measured - newest.claimed - correction:+.1f} samples off the "
             "correction that is in use. Use the newest, or find out what changed."
         )
     return Standing(claimed, correction, used is not None, history, warning)

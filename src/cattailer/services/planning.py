@@ -129,21 +129,17 @@ def loop_of(session: Session) -> tuple[int, int] | None:
     return (start, stop) if session.looping and start < stop else None
 
 
-def used_round_trip(session: Session) -> RoundTrip | None:
-    """The measurement that corrects this interface, rate and buffer; None where the driver is believed."""
+def measured_correction(session: Session) -> int | None:
+    """How far the driver is corrected at this interface, rate and buffer, in samples; None where it is believed
+    because nothing was measured, or nothing is used."""
     db = orm.object_session(session)
-    return None if db is None else db.scalar(
+    found = None if db is None else db.scalar(
         select(RoundTrip).where(
             RoundTrip.interface == session.interface, RoundTrip.rate_hz == session.rate_hz,
             RoundTrip.period == session.period, RoundTrip.used,
         ).order_by(RoundTrip.id.desc()).limit(1)
     )
-
-
-def correction_of(session: Session) -> int:
-    """What was measured and is used for this interface, rate and buffer; 0 where nothing was."""
-    found = used_round_trip(session)
-    return probe.correction(found.measured_samples, found.claimed_samples) if found else 0
+    return probe.correction(found.measured_samples, found.claimed_samples) if found else None
 
 
 def compile_plan(desk: Desk, session: Session) -> Plan:
@@ -166,6 +162,6 @@ def compile_plan(desk: Desk, session: Session) -> Plan:
         session.bits, profile.inputs, profile.outputs, preamps_of(patch, profile), tracks, tuple(line),
         tempo_of(session), session.click, groups=tuple(GroupPlan(g.id, g.name, g.fader_db) for g in patch.groups),
         mixes=tuple(mixes), routes=patch.routes, taps=taps, window=(session.window_dbfs[0], session.window_dbfs[1]),
-        correction_samples=correction_of(session), clicking=ClickPlan.from_dict(session.clicking),
+        correction_samples=measured_correction(session) or 0, clicking=ClickPlan.from_dict(session.clicking),
         loop=loop_of(session),
     )

@@ -13,7 +13,7 @@ from cattailer.core.probe import Measured
 from cattailer.services.desk import Desk
 from cattailer.services.editing import get_session
 from cattailer.services.listening import sound_of
-from cattailer.services.planning import correction_of, used_round_trip
+from cattailer.services.planning import measured_correction
 from cattailer.services.sessions import open_session
 from cattailer.store.models import RoundTrip
 
@@ -51,7 +51,7 @@ def measure(desk: Desk, session_id: int, output: int, socket: int, way: str) -> 
     with desk.database.transaction() as db:
         session = get_session(db, session_id)
         profile = desk.profile(session.interface)
-        in_use = correction_of(session) if used_round_trip(session) else None
+        in_use = measured_correction(session)
     profile.socket(socket)
     if not 1 <= output <= profile.outputs:
         raise Refusal(f"{profile.name} has no output {output}; it has {profile.outputs}. Nothing was played.")

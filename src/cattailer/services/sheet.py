@@ -19,7 +19,7 @@ from cattailer.services import ranges
 from cattailer.services.desk import Desk
 from cattailer.services.editing import get_session
 from cattailer.services.heads import opening
-from cattailer.services.planning import loop_of, patch_of, source_channel, taps_of, tempo_of, used_round_trip
+from cattailer.services.planning import loop_of, measured_correction, patch_of, source_channel, taps_of, tempo_of
 from cattailer.services.ranges import RangeView
 from cattailer.services.sessions import disk_minutes_left
 from cattailer.services.transport import time_left_text
@@ -146,7 +146,7 @@ def describe(desk: Desk, session: Session, state: dict[str, Any]) -> Sheet:
         {
             "patch": ready.stage_mark(patch_findings, bool(patch.tracks)),
             "levels": _levels_mark(desk, session),
-            "timing": "settled" if used_round_trip(session) else "untouched",
+            "timing": "untouched" if measured_correction(session) is None else "settled",
             "capture": ready.stage_mark(findings, bool(runs)),
             "takes": "look" if any(r.dropouts or r.message for r in runs[:1]) else
             ("settled" if any(r.takes for r in rows) else "untouched"),

@@ -15,7 +15,7 @@ from cattailer.core.units import decibels
 from cattailer.media import wavfile
 from cattailer.services.desk import Desk
 from cattailer.services.editing import get_session
-from cattailer.services.planning import correction_of, used_round_trip
+from cattailer.services.planning import measured_correction
 from cattailer.services.roundtrip import REACH, Result, curve, heights
 from cattailer.store.models import RoundTrip, Run, Session, Take
 
@@ -76,7 +76,7 @@ def measure(desk: Desk, session_id: int, played_id: int, returned_id: int) -> Re
         )
         db.add(row)
         db.flush()
-        in_use = correction_of(session) if used_round_trip(session) else None
+        in_use = measured_correction(session)
         here = (rate, run.period) == (session.rate_hz, session.period)
         margin = abs(round(late)) + REACH
         fits = curve(one[margin:-margin], other, margin + round(late) - REACH, 2 * REACH + 1)
