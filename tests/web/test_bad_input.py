@@ -116,6 +116,7 @@ def client(desk: Desk) -> FlaskClient:
     ("/s/1/timing/bar-one", {"sample": "-5"}, 400, "first hour"),
     ("/s/1/timing/clicking", {"sound": "cow"}, 400, "no click called"),
     ("/s/1/timing/clicking", {"mixes": "x"}, 400, "cannot be read"),
+    ("/s/1/timing/clicking", {"mixes": ""}, 400, "in one mix at least"),
     ("/s/1/timing/clicking", {"count_bars": "17"}, 400, "can be counted in"),
     ("/s/1/timing/clicking/silence", {"bar": "0"}, 400, "silent from a bar"),
     ("/s/1/timing/clicking/silence", {"bar": "9", "until": "4"}, 400, "until a later one"),

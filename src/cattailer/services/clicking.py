@@ -41,8 +41,11 @@ def show(desk: Desk, session_id: int) -> ClickView:
 def change(desk: Desk, session_id: int, wanted: dict[str, object]) -> None:
     """When the click sounds, how, in which mixes, and what is counted in. It may change while the timeline moves.
 
-    Raises Refusal.
+    Raises Refusal, also for no mix at all.
     """
+    if "mixes" in wanted and not wanted["mixes"]:
+        raise Refusal("The click is heard in one mix at least; P switches it off. It stays as it was.")
+
     def made(plan: ClickPlan) -> ClickPlan:
         return ClickPlan.from_dict({**plan.to_dict(), **wanted})
 

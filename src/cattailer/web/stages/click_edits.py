@@ -33,13 +33,14 @@ class Stretch(Form):
 
 @blueprint.post("")
 def change(session_id: int) -> Response:
-    """``mixes`` may come many times; where the form says that mixes were asked, none ticked is refused."""
-    mixes = request.form.getlist("mixes")
+    """``mixes`` may come many times; an empty one says that they were asked for, ticked or not."""
+    asked = request.form.getlist("mixes")
+    mixes = [m for m in asked if m]
     if not all(m.isdecimal() for m in mixes):
         raise Refusal("The mixes cannot be read; the click stays as it was.")
     wish = Clicking.model_validate({k: v for k, v in request.form.items() if k != "mixes"})
     wanted: dict[str, object] = wish.model_dump(exclude_unset=True)
-    if mixes:
+    if asked:
         wanted["mixes"] = [int(m) for m in mixes]
     clicking.change(desk(), session_id, wanted)
     return done()

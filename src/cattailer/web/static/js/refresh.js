@@ -60,8 +60,11 @@ async function fetchAsNeeded() {
   busy = false;
 }
 
-// Somebody is in a field of a row: it is not changed under their fingers, but when they leave it.
+// Somebody is in a field of a row, or of a form that is sent field by field: it is not changed under their fingers, but
+// when they leave it.
 function typing() {
-  const { was, typing: asked } = document.activeElement?.dataset ?? {};
-  return was !== undefined || asked !== undefined;
+  const field = document.activeElement;
+  const { was, typing: asked } = field?.dataset ?? {};
+  if (was !== undefined || asked !== undefined) return true;
+  return Boolean(field?.matches("input:not([type=checkbox])") && field.closest("form[data-typing]"));
 }
