@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 from cattailer.core import flowpicture, inputlist, patchcheck, phantom
 from cattailer.core.errors import Refusal
 from cattailer.core.interface import Profile, missing
-from cattailer.core.linecheck import Ears, Stop, Walk, loudest
+from cattailer.core.linecheck import RiseFinder, Stop, Walk, loudest
 from cattailer.core.mixing import sums
 from cattailer.core.patch import Patch, PatchGroup, PatchInput, PatchMix, PatchTrack, check_feed, in_words, pair_from
 from cattailer.core.pattern import bar_of
@@ -199,7 +199,7 @@ def test_a_written_list_is_harmless_and_reads_back(rows: list[tuple[str, str, st
         assert not line.changes, (line, text)
 
 
-def hear(ears: Ears, *frames: dict[int, float]) -> np.ndarray | None:
+def hear(ears: RiseFinder, *frames: dict[int, float]) -> np.ndarray | None:
     """Levels by socket over a floor of -80; returns the first answer."""
     for frame in frames:
         levels = np.full(8, -80.0)
@@ -216,20 +216,20 @@ CELLO = Walk((Stop(3, "Cello"), Stop(5, "Pickup"), Stop(6, "Drum")))
 
 
 def test_sound_that_rises_is_heard_where_it_rose_most() -> None:
-    rises = hear(Ears(), *QUIET, *KNOCK)
+    rises = hear(RiseFinder(), *QUIET, *KNOCK)
     assert rises is not None
     assert loudest(rises) == 3
-    assert hear(Ears(), *([{3: -20.0}] * 20)) is None, "what sounds all the time is no answer"
-    assert hear(Ears(), *QUIET, *([{3: -70.0}] * 9)) is None, "too soft"
-    assert hear(Ears(), {2: float("nan")}, *QUIET, *KNOCK) is not None
+    assert hear(RiseFinder(), *([{3: -20.0}] * 20)) is None, "what sounds all the time is no answer"
+    assert hear(RiseFinder(), *QUIET, *([{3: -70.0}] * 9)) is None, "too soft"
+    assert hear(RiseFinder(), {2: float("nan")}, *QUIET, *KNOCK) is not None
 
 
 def test_the_walk_ticks_finds_swaps_and_ends() -> None:
-    heard = hear(Ears(), *QUIET, *KNOCK)
+    heard = hear(RiseFinder(), *QUIET, *KNOCK)
     assert heard is not None
     walk = CELLO.hear(heard)
     assert (walk.asked, walk.done) == (Stop(5, "Pickup"), {3})
-    elsewhere = hear(Ears(), *QUIET, *([{6: -20.0}] * 6))
+    elsewhere = hear(RiseFinder(), *QUIET, *([{6: -20.0}] * 6))
     assert elsewhere is not None
     walk = walk.hear(elsewhere)
     names = {3: "Cello", 5: "Pickup", 6: "Drum"}

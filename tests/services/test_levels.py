@@ -32,7 +32,7 @@ from cattailer.services import (
 )
 from cattailer.services.desk import Desk
 from cattailer.services.editing import get_session
-from cattailer.services.livelevels import LiveKnob, live
+from cattailer.services.livelevels import LiveKnob, LiveLevels
 from cattailer.services.planning import compile_plan, patch_of
 from cattailer.store.models import Check, Run
 from tests.conftest import pass_time, wait_for
@@ -48,7 +48,7 @@ def rows(desk: Desk, session: int) -> dict[int, levelsheet.LevelRow]:
 
 
 def heard(desk: Desk, session: int, seconds: float) -> None:
-    wait_for(lambda: live(desk, session).check.seconds >= seconds)
+    wait_for(lambda: desk.live.of(session, LiveLevels).check.seconds >= seconds)
 
 
 def test_from_wrong_gains_to_the_window(desk: Desk) -> None:
@@ -143,7 +143,7 @@ def test_what_is_wrong_is_heard_while_the_page_is_open(desk: Desk) -> None:
     room.hum(desk, 6, -50.0)
     room.ask_players(desk, "rest")
     levelwatch.keep_watching(desk, session)
-    mine = live(desk, session)
+    mine = desk.live.of(session, LiveLevels)
     wait_for(lambda: [f for f in mine.findings if "hums at 50 Hz" in f.text])
     texts = " ".join(f.text for f in mine.findings)
     assert "Cello is silent: a condenser needs 48 V" in texts
@@ -177,9 +177,9 @@ def test_a_knob_is_seen_to_be_turned(desk: Desk) -> None:
         soundcheck.apply(desk, session)
     knobs.begin(desk, session, 1)
     assert "Listening first" in levelsheet.show(desk, session).knob_words
-    wait_for(lambda: live(desk, session).knob.before_dbfs is not None)
+    wait_for(lambda: desk.live.of(session, LiveLevels).knob.before_dbfs is not None)
     room.turn_knob(desk, 1, 20 + round(row.told.advice.gain_db - 20))
-    wait_for(lambda: live(desk, session).knob is None)
+    wait_for(lambda: desk.live.of(session, LiveLevels).knob is None)
     assert rows(desk, session)[1].input.gain_db == pytest.approx(row.told.advice.gain_db, abs=0.1)
     assert "Knob of socket 1 turned" in lines(desk, session)[0]
 
@@ -241,9 +241,9 @@ def test_another_rate_or_interface_in_the_middle_of_a_check(desk: Desk) -> None:
     heard(desk, session, 5.0)
     hardware.choose_rate(desk, session, 96000)
     pass_time(desk.engine, 1.0)
-    listener = live(desk, session).check.listener
+    listener = desk.live.of(session, LiveLevels).check.listener
     hardware.choose_interface(desk, session, "marshgate-2")
-    wait_for(lambda: live(desk, session).check.listener is not listener)
+    wait_for(lambda: desk.live.of(session, LiveLevels).check.listener is not listener)
     heard(desk, session, 2.1)
     assert soundcheck.end(desk, session) <= 2
     with desk.database.transaction() as db:
@@ -260,7 +260,7 @@ def test_clips_are_told_until_they_are_forgotten(desk: Desk) -> None:
     sessions.open_session(desk, session)
     inputs.set_gain(desk, session, 6, 60)
     levelwatch.keep_watching(desk, session)
-    mine = live(desk, session)
+    mine = desk.live.of(session, LiveLevels)
     wait_for(lambda: any(f.key == "level:clip:6" for f in mine.findings))
     inputs.set_gain(desk, session, 6, 20)
     levelwatch.forget_clips(desk, session, 6)

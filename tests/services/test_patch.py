@@ -29,6 +29,7 @@ from cattailer.services import (
 )
 from cattailer.services.desk import Desk
 from cattailer.services.editing import get_session
+from cattailer.services.linecheck import LiveWalk
 from cattailer.services.planning import compile_plan, patch_of
 from cattailer.store.models import History
 from tests.conftest import pass_time, wait_for
@@ -331,7 +332,7 @@ def test_the_line_check_walks_swaps_and_remembers(desk: Desk) -> None:
     linecheck.begin(desk, session)
     wait_for(lambda: set(desk.engine_state()["interface"]["players"].values()) == {"rest"})
     feed_frames(desk, session, 1)
-    live = desk.walks[session]
+    live = desk.live.find(session, LiveWalk)
     assert live.words() == "Ask for sound at: Dulcimer right, socket 2."
     feed_frames(desk, session, 9)
     assert live.words() == "Heard at 9: swapped with Room left?"
@@ -345,10 +346,10 @@ def test_the_line_check_walks_swaps_and_remembers(desk: Desk) -> None:
     assert (rows[1], rows[9]) == ("heard", "heard")
     linecheck.end(desk, session)
     linecheck.begin(desk, session)
-    assert desk.walks[session].walk.done == {1, 9}, "ticks outlive the walk"
-    while not desk.walks[session].walk.over:
+    assert desk.live.find(session, LiveWalk).walk.done == {1, 9}, "ticks outlive the walk"
+    while not desk.live.find(session, LiveWalk).walk.over:
         linecheck.step(desk, session, "tick")
-    assert desk.walks[session].words() == "Every row was heard where it belongs."
+    assert desk.live.find(session, LiveWalk).words() == "Every row was heard where it belongs."
     with desk.database.transaction() as db:
         assert {h.state for h in db.scalars(select(History).where(History.what.startswith("Line check")))} == {"fixed"}
 

@@ -30,7 +30,7 @@ from tests.services.test_timing import plan_of, the_map
 
 def converted(desk: Desk, session: int, rate_hz: int) -> rates.Conversion:
     rates.begin(desk, session, rate_hz)
-    job = desk.conversions[session]
+    job = desk.live.find(session, rates.Conversion)
     wait_for(lambda: job.state != "running", 60.0)
     return job
 

@@ -21,7 +21,7 @@ _SETTLE = 4
 Levels = NDArray[np.float64]
 
 
-class Ears:
+class RiseFinder:
     """Finds the row at which sound newly rose. Feed it levels in dBFS, shape (rows,), again and again."""
 
     def __init__(self) -> None:

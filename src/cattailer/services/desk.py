@@ -3,22 +3,17 @@
 import os
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 import structlog
 
 from cattailer.core.errors import Away, NotNow, Refusal
 from cattailer.core.interface import Profile, missing
-from cattailer.core.ladder import Load
 from cattailer.engine.client import EngineClient
 from cattailer.media import profile_toml
+from cattailer.services.listening import Listening
+from cattailer.services.live import Live
 from cattailer.store.database import Database
-
-if TYPE_CHECKING:
-    from cattailer.services.linecheck import LiveWalk
-    from cattailer.services.listening import Ears
-    from cattailer.services.livelevels import LiveLevels
-    from cattailer.services.rates import Conversion
 
 log = structlog.get_logger("services")
 
@@ -31,9 +26,8 @@ CAPTURING = ("capturing", "counting")
 class Desk:
     """The database, the engine, the media folder, and the folder of people's own interface profiles.
 
-    ``walks`` are the line checks that are under way, by session; ``ears`` hears the rows of the open session for
-    those who asked, ``levels`` is what was heard for the Levels stage, by session;
-    ``loads`` are measured block times by session and buffer, ``conversions`` to other rates by session.
+    ``live`` keeps what goes on in sessions right now, by type; ``listening`` hears the rows of the open session for
+    those who ask.
     """
 
     database: Database
@@ -41,12 +35,12 @@ class Desk:
     media: Path
     telemetry: str = ""
     profiles_folder: Path | None = None
-    walks: "dict[int, LiveWalk]" = field(default_factory=dict)
-    ears: "Ears | None" = None
-    levels: "dict[int, LiveLevels]" = field(default_factory=dict)
-    conversions: "dict[int, Conversion]" = field(default_factory=dict)
-    loads: dict[int, dict[int, Load]] = field(default_factory=dict)
+    live: Live = field(default_factory=Live, init=False)
+    listening: Listening = field(init=False)
     _read: tuple[object, dict[str, Profile], dict[str, str]] | None = field(default=None, init=False)
+
+    def __post_init__(self) -> None:
+        self.listening = Listening(self.engine)
 
     @classmethod
     def from_environment(cls) -> "Desk":

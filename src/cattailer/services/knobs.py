@@ -5,8 +5,8 @@ from cattailer.core.noisefloor import LevelSpread
 from cattailer.services import soundcheck
 from cattailer.services.desk import Desk
 from cattailer.services.editing import editing, get_session
-from cattailer.services.listening import Heard, ears
-from cattailer.services.livelevels import LiveKnob, live
+from cattailer.services.listening import Heard
+from cattailer.services.livelevels import LiveKnob, LiveLevels
 from cattailer.services.planning import patch_of
 
 ROUND_S = 3.0
@@ -28,7 +28,7 @@ def begin(desk: Desk, session_id: int, socket: int) -> None:
         raise NotNow(f"There is nothing to turn at socket {socket}. Listen to a check first.")
     row = patch.input(socket)
     knob = LiveKnob(socket, told.advice.gain_db - (row.gain_db if row else 0.0))
-    mine = live(desk, session_id)
+    mine = desk.live.of(session_id, LiveLevels)
     with mine.lock:
         mine.knob, mine.count = knob, mine.count + 1
     spread: list[LevelSpread] = []
@@ -52,18 +52,18 @@ def begin(desk: Desk, session_id: int, socket: int) -> None:
         gathered[0] = 0
         return not _heard(desk, session_id, knob, level)
 
-    ears(desk).listen(f"knob {session_id}", hear)
+    desk.listening.listen(f"knob {session_id}", hear)
 
 
 def leave(desk: Desk, session_id: int) -> None:
-    mine = live(desk, session_id)
+    mine = desk.live.of(session_id, LiveLevels)
     with mine.lock:
         mine.knob, mine.count = None, mine.count + 1
 
 
 def _heard(desk: Desk, session_id: int, knob: LiveKnob, level_dbfs: float) -> bool:
     """Whether it is done: the level has moved as it should, twice in a row."""
-    mine = live(desk, session_id)
+    mine = desk.live.of(session_id, LiveLevels)
     with mine.lock:
         mine.count += 1
         if knob.before_dbfs is None:

@@ -9,7 +9,7 @@ from cattailer.core.patch import Patch, PatchInput, PatchTrack, socket_of
 from cattailer.core.ready import Finding
 from cattailer.services import knobs, sheet, soundcheck
 from cattailer.services.desk import Desk
-from cattailer.services.livelevels import LiveKnob, live
+from cattailer.services.livelevels import LiveKnob, LiveLevels
 from cattailer.services.planning import patch_of
 from cattailer.services.soundcheck import RowAdvice
 from cattailer.services.switches import SwitchView, of_socket
@@ -66,7 +66,7 @@ class LevelSheet:
 def show(desk: Desk, session_id: int) -> LevelSheet:
     """Raises NotFound."""
     state = desk.engine_state()
-    mine = live(desk, session_id)
+    mine = desk.live.of(session_id, LiveLevels)
     with desk.database.transaction() as db:
         session = sheet.load(db, session_id)
         patch, profile = patch_of(session), desk.profile_or_blank(session.interface)

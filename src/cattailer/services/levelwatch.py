@@ -13,8 +13,8 @@ from cattailer.core.ready import Finding
 from cattailer.core.rowsound import RowListener, RowSound
 from cattailer.services.desk import Desk
 from cattailer.services.editing import get_session
-from cattailer.services.listening import Heard, ears
-from cattailer.services.livelevels import LiveLevels, live
+from cattailer.services.listening import Heard
+from cattailer.services.livelevels import LiveLevels
 from cattailer.services.planning import patch_of
 
 ROUND_S = 4.0
@@ -25,15 +25,15 @@ VOICES = ("voice", "vocal", "narrat", "sing", "speak", "speech", "host", "guest"
 
 def keep_watching(desk: Desk, session_id: int) -> None:
     """To be called again and again while a page of the stage is open."""
-    mine = live(desk, session_id)
+    mine = desk.live.of(session_id, LiveLevels)
     running = mine.wanted_until > time.monotonic()
     mine.wanted_until = time.monotonic() + STAYS_S
     if not running:
-        ears(desk).listen(f"watch {session_id}", _Watch(desk, session_id, mine))
+        desk.listening.listen(f"watch {session_id}", _Watch(desk, session_id, mine))
 
 
 def forget_clips(desk: Desk, session_id: int, socket: int | None = None) -> None:
-    mine = live(desk, session_id)
+    mine = desk.live.of(session_id, LiveLevels)
     with mine.lock:
         if socket is None:
             mine.clips.clear()

@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 
 from cattailer.core.errors import NotNow
-from cattailer.core.linecheck import Ears, Stop, Walk, loudest
+from cattailer.core.linecheck import RiseFinder, Stop, Walk, loudest
 from cattailer.services import room
 from cattailer.services.desk import Desk
 from cattailer.services.editing import editing, get_session
@@ -31,7 +31,7 @@ class LiveWalk:
     condensers: frozenset[int] = frozenset()
     since: float = field(default_factory=time.monotonic)
     quiet: bool = False
-    ears: Ears = field(default_factory=Ears)
+    rises: RiseFinder = field(default_factory=RiseFinder)
     searching_until: float = 0.0
     found: int = 0
     count: int = 0
@@ -60,7 +60,7 @@ class Glance:
 
 
 def look(desk: Desk, session_id: int) -> Glance:
-    live = desk.walks.get(session_id)
+    live = desk.live.find(session_id, LiveWalk)
     if live is None:
         return Glance()
     name = live.names.get(live.found, "")
@@ -82,7 +82,7 @@ def begin(desk: Desk, session_id: int) -> None:
 
 def end(desk: Desk, session_id: int) -> None:
     """Ends the walk where it is; ticks stay. The stand-in's players go on."""
-    live = desk.walks.pop(session_id, None)
+    live = desk.live.take(session_id, LiveWalk)
     if live is not None and live.walk.stops and not live.walk.over:
         room.ask_players(desk, "follow")
 
@@ -90,13 +90,13 @@ def end(desk: Desk, session_id: int) -> None:
 def which_is_this(desk: Desk, session_id: int) -> None:
     """Listens for the loudest new row, for a while."""
     open_session(desk, session_id)
-    live = desk.walks.get(session_id)
+    live = desk.live.find(session_id, LiveWalk)
     if live is None:
         live = _make(desk, session_id)
         live.walk = Walk(())
         _put(desk, session_id, live)
     with live.lock:
-        live.ears.forget()
+        live.rises.forget()
         live.searching_until, live.found = time.monotonic() + SEARCH_S, 0
         live.count += 1
 
@@ -124,17 +124,17 @@ def swap_in_list(desk: Desk, session_id: int) -> None:
         at = next((n for n, s in enumerate(fresh.walk.stops) if s.socket == heard), 0)
         before = Walk(fresh.walk.stops, at, before.done - {heard, asked.socket})
         live.move(before.tick())
-        live.ears.forget()
+        live.rises.forget()
     _keep(desk, session_id, before, live.walk)
 
 
 def hear(desk: Desk, session_id: int, frame: dict[str, Any]) -> None:
     """Takes one frame of telemetry; called 30 times a second while a walk listens."""
-    live = desk.walks.get(session_id)
+    live = desk.live.find(session_id, LiveWalk)
     if live is None or not live.listening or frame.get("muted"):
         return
     with live.lock:
-        rises = live.ears.hear(np.array(frame["inputs"]["peak"][: frame["sockets"]]))
+        rises = live.rises.hear(np.array(frame["inputs"]["peak"][: frame["sockets"]]))
         if rises is None:
             if not live.quiet and not live.walk.heard_at and time.monotonic() - live.since > PATIENCE_S:
                 live.quiet, live.count = True, live.count + 1
@@ -164,13 +164,13 @@ def _make(desk: Desk, session_id: int) -> LiveWalk:
 
 
 def _put(desk: Desk, session_id: int, live: LiveWalk) -> None:
-    old = desk.walks.get(session_id)
+    old = desk.live.find(session_id, LiveWalk)
     live.count = old.count + 1 if old is not None else 1
-    desk.walks[session_id] = live
+    desk.live.put(session_id, live)
 
 
 def _need(desk: Desk, session_id: int) -> LiveWalk:
-    live = desk.walks.get(session_id)
+    live = desk.live.find(session_id, LiveWalk)
     if live is None:
         raise NotNow("No line check is under way. Start it first.")
     return live

@@ -7,12 +7,14 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
+import structlog
 from numpy.typing import NDArray
 
 from cattailer.core.errors import Away, NotNow, Refusal
 from cattailer.core.rowsound import arrived
-from cattailer.services.desk import Desk, log
+from cattailer.engine.client import EngineClient
 
+log = structlog.get_logger("services")
 FETCH_S = 0.25
 Floats = NDArray[np.float32]
 
@@ -37,11 +39,11 @@ Hear = Callable[[Heard], bool]
 """Takes a stretch; answers whether it wants more."""
 
 
-class Ears:
+class Listening:
     """Fetches while somebody listens. ``hear`` functions run one after another in its thread."""
 
-    def __init__(self, desk: Desk) -> None:
-        self._desk = desk
+    def __init__(self, engine: EngineClient) -> None:
+        self._engine = engine
         self._asked: dict[str, Hear] = {}
         self._lock = threading.Lock()
         self._thread: threading.Thread | None = None
@@ -51,7 +53,7 @@ class Ears:
         with self._lock:
             self._asked[name] = hear
             if self._thread is None:
-                self._thread = threading.Thread(target=self._run, name="ears", daemon=True)
+                self._thread = threading.Thread(target=self._run, name="listening", daemon=True)
                 self._thread.start()
 
     def leave(self, name: str) -> None:
@@ -76,14 +78,14 @@ class Ears:
             time.sleep(max(0.02, FETCH_S - (time.monotonic() - began)))
 
     def _fetch(self, asked: dict[str, Hear], at: _Place | None) -> _Place | None:
-        state = self._desk.engine.ask("status", 5.0)
+        state = self._engine.ask("status", 5.0)
         if state["session"] is None:
             return None
         here = (int(state["session"]), int(state["rate"]), int(state["sockets"]))
         start = at[1] if at is not None and at[0] == here else None
-        got = sound_of(self._desk, list(range(here[2])), round(4 * FETCH_S * here[1]), start)
+        got = sound_of(self._engine, list(range(here[2])), round(4 * FETCH_S * here[1]), start)
         if not got.count:
-            # An engine that was opened anew counts from 0 again, and may have nothing yet.
+            # An engine that was opened again counts from 0 again, and may have nothing yet.
             return None if start is None or got.written < start else (here, got.start)
         sound = arrived(got.sound)
         if not sound.shape[1] and state["dropouts"]:
@@ -108,12 +110,6 @@ class Ears:
             return False
 
 
-def ears(desk: Desk) -> Ears:
-    if desk.ears is None:
-        desk.ears = Ears(desk)
-    return desk.ears
-
-
 @dataclass(frozen=True)
 class Stretch:
     start: int
@@ -123,16 +119,16 @@ class Stretch:
     sound: Floats
 
 
-def sound_of(desk: Desk, rows: list[int], count: int, start: int | None = None) -> Stretch:
+def sound_of(engine: EngineClient, rows: list[int], count: int, start: int | None = None) -> Stretch:
     """Sound of some source channels from the engine's ring, the newest if ``start`` is None. Raises Refusal."""
-    got = desk.engine.ask("sound", 5.0, rows=rows, count=count, start=start)
+    got = engine.ask("sound", 5.0, rows=rows, count=count, start=start)
     sound = np.frombuffer(got["pcm"], "<f4").reshape(len(rows), got["count"]).astype(np.float32, copy=False)
     return Stretch(got["start"], got["count"], got["rate"], got["written"], sound)
 
 
-def newest(desk: Desk, session_id: int, rows: list[int], seconds: float) -> Stretch:
+def newest(engine: EngineClient, session_id: int, rows: list[int], seconds: float) -> Stretch:
     """The last ``seconds`` of some source channels. Raises NotNow when the session is not the open one."""
-    state = desk.engine.ask("status", 5.0)
+    state = engine.ask("status", 5.0)
     if state["session"] != session_id:
         raise NotNow("Another session is open in the engine. Press Roll or Capture to open this one.")
-    return sound_of(desk, rows, max(1, round(seconds * state["rate"])))
+    return sound_of(engine, rows, max(1, round(seconds * state["rate"])))

@@ -5,7 +5,6 @@ from dataclasses import dataclass, field
 
 from cattailer.core.ready import Finding
 from cattailer.core.rowsound import RowListener, RowSound
-from cattailer.services.desk import Desk
 
 
 @dataclass
@@ -47,7 +46,3 @@ class LiveLevels:
     wanted_until: float = 0.0
     count: int = 0
     lock: threading.RLock = field(default_factory=threading.RLock)
-
-
-def live(desk: Desk, session_id: int) -> LiveLevels:
-    return desk.levels.setdefault(session_id, LiveLevels())

@@ -29,7 +29,7 @@ def compare_rows(desk: Desk, session_id: int, first: int, second: int) -> Compar
         raise Refusal("Choose two different rows to compare.")
     for socket in (first, second):
         profile.socket(socket)
-    got = newest(desk, session_id, [first - 1, second - 1], LISTEN_S)
+    got = newest(desk.engine, session_id, [first - 1, second - 1], LISTEN_S)
     if got.count < 0.5 * got.rate_hz or min(float(abs(row).max()) for row in got.sound) < 1e-4:
         raise NotNow("One of the two is silent. Ask for sound at both, then compare again.")
     rows = {i.socket: i for i in patch.inputs}

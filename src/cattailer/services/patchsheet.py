@@ -203,7 +203,7 @@ class CheckPage:
 
 
 def check(desk: Desk, session_id: int, page: PatchSheet) -> CheckPage:
-    live: LiveWalk | None = desk.walks.get(session_id)
+    live = desk.live.find(session_id, LiveWalk)
     asked = live.walk.asked if live is not None else None
     rows = []
     for i in page.patch.inputs:

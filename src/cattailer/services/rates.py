@@ -64,7 +64,7 @@ def show(desk: Desk, session_id: int) -> RateView:
         facts = [
             rates.facts(profile, r, session.period, channels, session.bits, there.get(r, 0), len(takes)) for r in every
         ]
-        return RateView(facts, session.rate_hz, session.period, desk.conversions.get(session_id))
+        return RateView(facts, session.rate_hz, session.period, desk.live.find(session_id, Conversion))
 
 
 def begin(desk: Desk, session_id: int, rate_hz: int) -> None:
@@ -74,7 +74,7 @@ def begin(desk: Desk, session_id: int, rate_hz: int) -> None:
     or without room on the disk.
     """
     desk.check_hardware(session_id, "the sample rate")
-    running = desk.conversions.get(session_id)
+    running = desk.live.find(session_id, Conversion)
     if running is not None and running.state == "running":
         raise NotNow("A conversion runs already. Wait until it is through, or stop it.")
     with desk.database.transaction() as db:
@@ -86,13 +86,13 @@ def begin(desk: Desk, session_id: int, rate_hz: int) -> None:
             raise NotNow("The disk has no room for these takes at another rate. Free some space; nothing was changed.")
         job = Conversion(rate_hz, len(missing), sum(m.samples for m, _, _ in missing))
         work = [(m.id, Path(path), origin) for m, path, origin in missing]
-    desk.conversions[session_id] = job
+    desk.live.put(session_id, job)
     threading.Thread(target=_run, args=(desk, session_id, job, work), daemon=True).start()
 
 
 def stop(desk: Desk, session_id: int) -> None:
     """What is converted already stays; the session's rate stays too."""
-    job = desk.conversions.get(session_id)
+    job = desk.live.find(session_id, Conversion)
     if job is not None:
         job.stop.set()
 

@@ -96,7 +96,7 @@ def _fetch(desk: Desk, rows: list[int], start: int, count: int) -> Floats:
     """Waits until a stretch has come in. Raises NotNow when it does not."""
     until = time.monotonic() + 8.0
     while time.monotonic() < until:
-        got = sound_of(desk, rows, count, start)
+        got = sound_of(desk.engine, rows, count, start)
         if got.start != start:
             break
         if got.count == count:

@@ -19,6 +19,7 @@ from cattailer.services import ranges
 from cattailer.services.desk import Desk
 from cattailer.services.editing import get_session
 from cattailer.services.heads import opening
+from cattailer.services.livelevels import LiveLevels
 from cattailer.services.planning import loop_of, measured_correction, patch_of, source_channel, taps_of, tempo_of
 from cattailer.services.ranges import RangeView
 from cattailer.services.sessions import disk_minutes_left
@@ -157,7 +158,7 @@ def describe(desk: Desk, session: Session, state: dict[str, Any]) -> Sheet:
 
 def _levels_mark(desk: Desk, session: Session) -> str:
     """Something is wrong, a check was made, or nothing was done there yet."""
-    mine = desk.levels.get(session.id)
+    mine = desk.live.find(session.id, LiveLevels)
     if mine is not None and mine.findings:
         return "look"
     db = orm.object_session(session)

@@ -13,8 +13,8 @@ from cattailer.core.patch import Patch, PatchInput, socket_of
 from cattailer.core.rowsound import RowListener, RowSound
 from cattailer.services.desk import Desk
 from cattailer.services.editing import Edit, count_on, editing, get_session
-from cattailer.services.listening import Heard, ears
-from cattailer.services.livelevels import LiveCheck, live
+from cattailer.services.listening import Heard
+from cattailer.services.livelevels import LiveCheck, LiveLevels
 from cattailer.services.planning import patch_of
 from cattailer.services.sessions import open_session
 from cattailer.store.models import Check, Run, Session, Take
@@ -40,7 +40,7 @@ def begin(desk: Desk, session_id: int, phase: str, sockets: list[int] | None = N
 
 def listen(desk: Desk, session_id: int, check: LiveCheck) -> None:
     """Begins a check or a measurement; one that runs gives way. Those with a length end by themselves."""
-    mine = live(desk, session_id)
+    mine = desk.live.of(session_id, LiveLevels)
     with mine.lock:
         check.running = True
         mine.check, mine.count = check, mine.count + 1
@@ -58,7 +58,7 @@ def listen(desk: Desk, session_id: int, check: LiveCheck) -> None:
             end(desk, session_id)
         return not over
 
-    ears(desk).listen(f"check {session_id}", hear)
+    desk.listening.listen(f"check {session_id}", hear)
 
 
 def end(desk: Desk, session_id: int) -> int:
@@ -66,7 +66,7 @@ def end(desk: Desk, session_id: int) -> int:
 
     Raises NotNow when none runs, or when it was too short to tell anything.
     """
-    mine = live(desk, session_id)
+    mine = desk.live.of(session_id, LiveLevels)
     with mine.lock:
         check = mine.check
         if not check.running:

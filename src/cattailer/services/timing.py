@@ -1,6 +1,6 @@
 """The buffer ladder of a session: what each size gives, what is chosen for tracking and for mixing."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import datetime
 
 from cattailer.core import ladder
@@ -17,6 +17,13 @@ from cattailer.services.desk import CAPTURING, Desk
 from cattailer.services.editing import editing, get_session
 from cattailer.services.planning import patch_of, tempo_of
 from cattailer.services.sessions import open_session
+
+
+@dataclass(frozen=True)
+class MeasuredLoads:
+    """Measured block times of a session, by buffer."""
+
+    by_period: dict[int, Load] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)
@@ -70,7 +77,7 @@ def show(desk: Desk, session_id: int, track_id: int = 0) -> Ladder:
         tracking, mixing, in_use = session.tracking_period, session.mixing_period, session.mixing
         profile, tempo = desk.profile_or_blank(interface), tempo_of(session)
         patch = patch_of(session)
-    loads = desk.loads.get(session_id, {})
+    loads = desk.live.of(session_id, MeasuredLoads).by_period
     loads = {p: load for p, load in loads.items() if p in profile.buffers}
     corrections = correction.corrections(desk, interface, rate)
     rungs = ladder.rungs(profile, rate, loads, corrections)
@@ -113,7 +120,8 @@ def measure_load(desk: Desk, session_id: int) -> None:
     if desk.engine_state()["state"] in CAPTURING:
         raise NotNow("A capture runs, and measuring would disturb it. Stop capturing first.")
     found = desk.engine.ask("load", 60.0, all=True)
-    desk.loads[session_id] = {int(p): Load(int(p), tuple(times)) for p, times in found["measured"].items()}
+    loads = {int(p): Load(int(p), tuple(times)) for p, times in found["measured"].items()}
+    desk.live.put(session_id, MeasuredLoads(loads))
 
 
 def choose_buffer(desk: Desk, session_id: int, use: str, period: int) -> None:

@@ -16,7 +16,7 @@ def reference(desk: Desk, session_id: int) -> float:
 
 def hear(desk: Desk, session_id: int, socket: int, reference_hz: float) -> tuner.Note | None:
     """The note at a socket right now, or None when there is no clear one. Raises Refusal."""
-    got = newest(desk, session_id, [socket - 1], tuner.WINDOW_S)
+    got = newest(desk.engine, session_id, [socket - 1], tuner.WINDOW_S)
     return tuner.hear(got.sound[0], got.rate_hz, reference_hz)
 
 

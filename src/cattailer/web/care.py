@@ -13,6 +13,7 @@ from cattailer.core.errors import Refusal
 from cattailer.engine.client import Listener
 from cattailer.services import linecheck, runs, sessions
 from cattailer.services.desk import Desk
+from cattailer.services.linecheck import LiveWalk
 
 log = structlog.get_logger("care")
 LOOK_AGAIN_S = 2.0
@@ -74,7 +75,7 @@ class Care:
                 listener.close()
 
     def _wanted(self) -> bool:
-        return any(live.listening for live in list(self._desk.walks.values()))
+        return any(live.listening for live in self._desk.live.all(LiveWalk))
 
     def _mind_engine(self) -> None:
         state = self._desk.engine_state()

@@ -16,8 +16,9 @@ from simple_websocket import ConnectionClosed, Server
 
 from cattailer.core.errors import Refusal
 from cattailer.engine.client import Listener
-from cattailer.services import levelwatch, linecheck, livelevels, sheet, tuning
+from cattailer.services import levelwatch, linecheck, sheet, tuning
 from cattailer.services.desk import Desk
+from cattailer.services.livelevels import LiveLevels
 
 WAIT_MS = 20
 TUNE_S = 0.12
@@ -60,7 +61,7 @@ def add_live(sock: Sock, app: Flask) -> None:
 
 def _serve(ws: Server, listener: Listener, session_id: int, known: int, revisions: dict[int, int], desk: Desk) -> None:
     looked = told = tuned = 0.0
-    checked, levels = linecheck.look(desk, session_id), livelevels.live(desk, session_id).count
+    checked, levels = linecheck.look(desk, session_id), desk.live.of(session_id, LiveLevels).count
     wish = Wish(levels=False)
     while True:
         for topic, message in listener.receive(WAIT_MS):
@@ -79,7 +80,7 @@ def _serve(ws: Server, listener: Listener, session_id: int, known: int, revision
         if here != checked:
             checked = here
             ws.send(json.dumps({"topic": "check", "found": here.found, "words": here.words}))
-        count = livelevels.live(desk, session_id).count
+        count = desk.live.of(session_id, LiveLevels).count
         if count != levels:
             levels = count
             ws.send(json.dumps({"topic": "levels"}))
