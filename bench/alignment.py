@@ -9,7 +9,7 @@ import time
 import numpy as np
 from common import spread, tell
 
-from cattailer.core.align import SURE, WHITENING, find_offset
+from cattailer.core.sound.align import SURE, WHITENING, find_offset
 
 RATE = 48000
 

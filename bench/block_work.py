@@ -14,12 +14,12 @@ from pathlib import Path
 import numpy as np
 from common import spread, tell
 
-from cattailer.core.interface import Socket
-from cattailer.core.latency import Latency
+from cattailer.core.gear.interface import Socket
+from cattailer.core.gear.latency import Latency
 from cattailer.core.plan import Plan, Preamps, TrackPlan
-from cattailer.engine.engine import Engine
+from cattailer.engine.block.engine import Engine
 from cattailer.media import journal, profile_toml
-from cattailer.services import demo
+from cattailer.services.session import demo
 
 CHANNELS = 64
 

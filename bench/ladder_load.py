@@ -10,14 +10,14 @@ from statistics import median
 
 from common import tell
 
-from cattailer.core.ladder import Load
-from cattailer.engine import load
-from cattailer.engine.blocktimes import BlockTimes
-from cattailer.engine.engine import Engine
+from cattailer.core.gear.ladder import Load
+from cattailer.engine.block import load
+from cattailer.engine.block.blocktimes import BlockTimes
+from cattailer.engine.block.engine import Engine
 from cattailer.liveroom.clock import WallClock
 from cattailer.media import profile_toml
 from cattailer.processes.interfaces import open_live_room
-from cattailer.services import demo
+from cattailer.services.session import demo
 
 TURNS = 3
 PROFILE = profile_toml.shipped()["marshgate-16"]

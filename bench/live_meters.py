@@ -11,7 +11,7 @@ import msgpack
 import numpy as np
 from common import tell
 
-from cattailer.engine.metering import KINDS, RowMeters
+from cattailer.engine.process.metering import KINDS, RowMeters
 
 RATE, ROWS, PERIOD = 48000, 64, 128
 FRAME = RATE // 30 // PERIOD * PERIOD

@@ -10,7 +10,7 @@ from pathlib import Path
 import numpy as np
 import soundfile
 
-from cattailer.engine.spoken import FOLDER, WORDS
+from cattailer.engine.sources.spoken import FOLDER, WORDS
 
 SILENT_DB = -34.0
 FADE_S = 0.006

@@ -11,14 +11,14 @@ from dataclasses import replace
 import numpy as np
 from common import spread, tell
 
-from cattailer.core import gainadvice
-from cattailer.core.meters import TARGET_WINDOW_DBFS
+from cattailer.core.advice import gainadvice
 from cattailer.core.plan import Preamps
-from cattailer.core.rowsound import RowListener
+from cattailer.core.sound.meters import TARGET_WINDOW_DBFS
+from cattailer.core.sound.rowsound import RowListener
 from cattailer.liveroom import tune
 from cattailer.liveroom.room import Room
 from cattailer.media import profile_toml
-from cattailer.services.demo import shape, tempo
+from cattailer.services.session.demo import shape, tempo
 
 RATE, CHECK_S = 48000, 20
 PROFILE = profile_toml.shipped()["marshgate-16"]

@@ -110,7 +110,7 @@ def story_files(story: Any, folder: Path) -> list[dict[str, Any]]:
 @click.option("--json", "as_json", is_flag=True, help="Print one JSON document.")
 def meter(files: tuple[Path, ...], as_json: bool) -> None:
     """Measure sound files: peaks, RMS, loudness, noise floor, DC, clips."""
-    from cattailer.services import metering
+    from cattailer.services.files import metering
 
     found = [metering.measure_file(path) for path in files]
     if as_json:
@@ -136,7 +136,7 @@ def meter(files: tuple[Path, ...], as_json: bool) -> None:
 @click.option("--json", "as_json", is_flag=True, help="Print one JSON document.")
 def align(reference: Path, recorded: Path, as_json: bool) -> None:
     """Tell how far RECORDED lies behind REFERENCE, and whether its polarity is turned."""
-    from cattailer.services import alignment
+    from cattailer.services.files import alignment
 
     found = alignment.align_files(reference, recorded)
     if as_json:
@@ -156,7 +156,7 @@ def align(reference: Path, recorded: Path, as_json: bool) -> None:
 @click.option("--json", "as_json", is_flag=True, help="Print one JSON document.")
 def latency(device: str, rate: int, as_json: bool) -> None:
     """The latency of every buffer size that an interface offers, as its driver reports it."""
-    from cattailer.services import alignment
+    from cattailer.services.files import alignment
 
     found = alignment.latencies(device, rate, homes_folder())
     if as_json:
@@ -188,8 +188,8 @@ def recover(as_json: bool) -> None:
     from cattailer.processes import doctor as doctors
     from cattailer.processes import home as homes
     from cattailer.processes.postgres import Postgres
-    from cattailer.services import runs
-    from cattailer.services.desk import Desk
+    from cattailer.services.desk.desk import Desk
+    from cattailer.services.running import runs
     from cattailer.store.database import Database
 
     home = homes.prepare()

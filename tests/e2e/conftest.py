@@ -2,54 +2,18 @@
 
 import os
 import signal
-import socket
 import subprocess
 import sys
-import time
 import urllib.request
 from collections.abc import Iterator
-from dataclasses import dataclass
-from pathlib import Path
 
 import pytest
 from playwright.sync_api import Browser, Page, expect, sync_playwright
 
-from tests.conftest import wait_for
+from tests.helpers.studio import CHROMIUM, ROOT, Studio, free_port
+from tests.helpers.waiting import wait_for
 
-ROOT = Path(__file__).parents[2]
 expect.set_options(timeout=20_000)
-CHROMIUM = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking", "--disable-component-update", "--disable-sync", "--autoplay-policy=no-user-gesture-required"]
-
-
-@dataclass
-class Studio:
-    url: str
-    home: Path
-    process: subprocess.Popen[str]
-
-    def kill(self, name: str) -> None:
-        """Kills the engine or the web as a crash would."""
-        marks = {"database": "/postgres -D", "engine": "cattailer.processes.engine_main", "web": "cattailer.web.app:create_from_environment()"}
-        for child in self._family(self.process.pid):
-            if marks[name] in Path(f"/proc/{child}/cmdline").read_text().replace("\0", " "):
-                os.kill(child, signal.SIGKILL)
-
-    def _family(self, pid: int) -> list[int]:
-        found = []
-        for task in Path(f"/proc/{pid}/task").iterdir():
-            for child in map(int, (task / "children").read_text().split()):
-                found += [child, *self._family(child)]
-        return found
-
-    @property
-    def journals(self) -> list[Path]:
-        return sorted((self.home / "media").rglob("*.journal.jsonl"))
-
-
-def free_port() -> int:
-    with socket.socket() as probe:
-        probe.bind(("127.0.0.1", 0))
-        return int(probe.getsockname()[1])
 
 
 @pytest.fixture(scope="session")
@@ -93,30 +57,3 @@ def page(browser: Browser) -> Iterator[Page]:
     yield made
     context.close()
     assert errors == []
-
-
-def state_is(page: Page, state: str, seconds: float = 15) -> None:
-    page.wait_for_function(
-        "state => document.body.dataset.state === state", arg=state, timeout=seconds * 1000, polling=50
-    )
-
-
-def open_demo(page: Page, studio: Studio) -> None:
-    """The Capture stage, stopped, with nothing armed."""
-    page.goto(f"{studio.url}/s/1/")
-    page.wait_for_function("cattailerStats.frames > 3")
-    if page.evaluate("document.body.dataset.state") != "stopped":
-        page.keyboard.press("Shift+Space" if page.evaluate("document.body.dataset.state") == "capturing" else "Space")
-        state_is(page, "stopped")
-    page.evaluate("fetch('/s/1/tracks/arm', {method: 'POST', body: new URLSearchParams({armed: 'false'})})")
-    page.wait_for_function("document.querySelectorAll('.arm:checked').length === 0")
-    time.sleep(0.2)
-
-
-def new_session(page: Page, studio: Studio, name: str) -> str:
-    """Makes a session by the page; returns its address without a stage."""
-    page.goto(studio.url)
-    page.get_by_label("Name").fill(name)
-    page.get_by_role("button", name="Make the session").click()
-    page.wait_for_url("**/patch/")
-    return page.url.removesuffix("/patch/")

@@ -12,8 +12,8 @@ import soundfile
 from playwright.sync_api import Page, expect
 
 from cattailer.media import journal
-from tests.conftest import wait_for
-from tests.e2e.conftest import ROOT, Studio, open_demo, state_is
+from tests.helpers.studio import ROOT, Studio, open_demo, state_is
+from tests.helpers.waiting import wait_for
 
 pytestmark = pytest.mark.xdist_group("e2e")
 

@@ -9,8 +9,8 @@ import pytest
 import soundfile
 from playwright.sync_api import Browser, Download, Page, expect
 
-from tests.conftest import wait_for
-from tests.e2e.conftest import Studio, open_demo, state_is
+from tests.helpers.studio import Studio, open_demo, state_is
+from tests.helpers.waiting import wait_for
 
 pytestmark = pytest.mark.xdist_group("e2e")
 

@@ -8,17 +8,10 @@ from collections.abc import Iterator
 import pytest
 from playwright.sync_api import Page, expect
 
-from cattailer.services.demo import INPUTS
-from tests.e2e.conftest import Studio, open_demo
+from cattailer.services.session.demo import INPUTS
+from tests.helpers.studio import Studio, open_demo, post
 
 pytestmark = pytest.mark.xdist_group("e2e")
-
-
-def post(page: Page, path: str, **fields: object) -> None:
-    page.evaluate(
-        "([path, fields]) => fetch(path, {method: 'POST', body: new URLSearchParams(fields)})",
-        [path, {k: str(v) for k, v in fields.items()}],
-    )
 
 
 def open_levels(page: Page, studio: Studio, view: str = "rows") -> None:

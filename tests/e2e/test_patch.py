@@ -5,8 +5,8 @@ import re
 import pytest
 from playwright.sync_api import Browser, Page, expect
 
-from cattailer.services.demo import INPUTS
-from tests.e2e.conftest import Studio, open_demo
+from cattailer.services.session.demo import INPUTS
+from tests.helpers.studio import Studio, open_demo
 
 pytestmark = pytest.mark.xdist_group("e2e")
 

@@ -12,8 +12,7 @@ import pytest
 import soundfile
 from playwright.sync_api import Page, expect
 
-from tests.e2e.conftest import Studio, new_session, open_demo, state_is
-from tests.e2e.test_levels import post
+from tests.helpers.studio import Studio, new_session, open_demo, post, state_is
 
 pytestmark = pytest.mark.xdist_group("e2e")
 

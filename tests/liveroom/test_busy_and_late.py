@@ -8,8 +8,8 @@ import pytest
 from cattailer.engine.offline import run_for
 from cattailer.liveroom import lateness
 from cattailer.liveroom.busy import MOODS, BusyComputer
-from cattailer.services import demo
-from tests.engine.test_engine import plan_of, start
+from cattailer.services.session import demo
+from tests.helpers.plans import plan_of, start
 
 SECONDS = 600
 

@@ -5,16 +5,16 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
+from cattailer.core.advice.faults import hum_of
+from cattailer.core.advice.pairs import compare
 from cattailer.core.errors import Refusal
-from cattailer.core.faults import hum_of
-from cattailer.core.pairs import compare
-from cattailer.core.rowsound import RowListener, RowSound
+from cattailer.core.sound.rowsound import RowListener, RowSound
 from cattailer.liveroom.clock import VirtualClock
 from cattailer.liveroom.driver import LiveRoom
 from cattailer.liveroom.room import Room
 from cattailer.media import profile_toml
-from cattailer.services import demo
-from tests.liveroom.test_room import PREAMPS, PROFILE, listen, rms_db, room
+from cattailer.services.session import demo
+from tests.helpers.rooms import PREAMPS, PROFILE, listen, rms_db, room
 
 CUT = tuple(80.0 if n in (2, 3) else 0.0 for n in range(16))
 

@@ -1,6 +1,5 @@
 import zlib
 from dataclasses import replace
-from datetime import datetime
 from pathlib import Path
 
 import numpy as np
@@ -10,8 +9,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from cattailer.media import bwf, convert, journal, overview, pcm, profile_toml, recovery, wavfile
-
-ORIGIN = bwf.Origin("Ferry & Söhne", "Cello <near>", 123_456, datetime(2026, 5, 4, 14, 2, 31), "run 3", (2, 3), "a note")
+from tests.helpers.plans import ORIGIN
 
 
 def words(channels: int, count: int, bits: int = 24, seed: int = 1) -> np.ndarray:

@@ -6,11 +6,12 @@ from pathlib import Path
 import pytest
 from flask.testing import FlaskClient
 
-from cattailer.services import demo, sheet
-from cattailer.services.desk import Desk
+from cattailer.services.desk.desk import Desk
+from cattailer.services.running import sheet
+from cattailer.services.session import demo
 from cattailer.store.database import Database
 from cattailer.web.app import create_app
-from tests.conftest import empty, open_desk
+from tests.helpers.desks import empty, open_desk
 
 PRESSED = {"HX-Request": "true"}
 

@@ -6,8 +6,9 @@ from collections.abc import Iterator
 import pytest
 from flask.testing import FlaskClient
 
-from cattailer.services import demo, sheet
-from cattailer.services.desk import Desk
+from cattailer.services.desk.desk import Desk
+from cattailer.services.running import sheet
+from cattailer.services.session import demo
 from cattailer.web.app import create_app
 
 PRESSED = {"HX-Request": "true"}

@@ -7,11 +7,11 @@ carries its revision.
 from dataclasses import asdict, dataclass, field
 from typing import Any
 
-from cattailer.core.clicking import ClickPlan
-from cattailer.core.meters import TARGET_WINDOW_DBFS
-from cattailer.core.patch import SOFTWARE
-from cattailer.core.takes import Placed
-from cattailer.core.timeline import TempoMap
+from cattailer.core.patch.patch import SOFTWARE
+from cattailer.core.sound.meters import TARGET_WINDOW_DBFS
+from cattailer.core.takes.pieces import Placed
+from cattailer.core.time.clicking import ClickPlan
+from cattailer.core.time.timeline import TempoMap
 
 
 @dataclass(frozen=True)
@@ -74,7 +74,7 @@ class Preamps:
 class Plan:
     """One session as the engine runs it. ``line`` is what playback sounds, per track, in order.
 
-    ``routes`` are (from, to) keys as in ``core.patch``; the first mix is what browsers listen to.
+    ``routes`` are (from, to) keys as in ``core.patch.patch``; the first mix is what browsers listen to.
     ``taps`` are the groups that feed tracks. ``window`` is the target window in dBFS; a track may have its own.
     ``correction_samples`` is what the measured round trip is longer than the driver claims. ``loop`` is the stretch
     that rolling goes round in.

@@ -6,10 +6,10 @@ from typing import Any, Protocol
 import numpy as np
 from numpy.typing import NDArray
 
-from cattailer.core.interface import Profile
-from cattailer.core.latency import Latency
+from cattailer.core.gear.interface import Profile
+from cattailer.core.gear.latency import Latency
 from cattailer.core.plan import Plan, Preamps
-from cattailer.core.timeline import TempoMap
+from cattailer.core.time.timeline import TempoMap
 
 Floats = NDArray[np.float32]
 

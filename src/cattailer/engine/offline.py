@@ -3,8 +3,8 @@
 import threading
 from collections.abc import Callable
 
+from cattailer.engine.block.engine import Engine
 from cattailer.engine.driver import Floats
-from cattailer.engine.engine import Engine
 
 PUMP_SAMPLES = 12000
 PUMP_PAUSE_S = 0.03

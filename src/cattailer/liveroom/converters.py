@@ -4,8 +4,8 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import signal
 
-from cattailer.core.interface import Profile, Socket
-from cattailer.core.levels import dbfs, loading_corner_hz, loading_loss_db, microphone_dbu, noise_dbfs
+from cattailer.core.gear.interface import Profile, Socket
+from cattailer.core.gear.levels import dbfs, loading_corner_hz, loading_loss_db, microphone_dbu, noise_dbfs
 from cattailer.core.plan import Preamps
 from cattailer.core.units import amplitude
 from cattailer.liveroom.stage import Plugged

@@ -12,10 +12,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cattailer.core.errors import Refusal
-from cattailer.core.interface import Profile
-from cattailer.core.latency import Latency
+from cattailer.core.gear.interface import Profile
+from cattailer.core.gear.latency import Latency
 from cattailer.core.plan import Preamps
-from cattailer.core.timeline import TempoMap
+from cattailer.core.time.timeline import TempoMap
 from cattailer.liveroom.busy import MOODS, BusyComputer
 from cattailer.liveroom.clock import Clock
 from cattailer.liveroom.converters import quantise

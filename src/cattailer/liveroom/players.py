@@ -8,7 +8,7 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
-from cattailer.core.timeline import TempoMap
+from cattailer.core.time.timeline import TempoMap
 from cattailer.core.units import amplitude
 from cattailer.liveroom import instruments, lateness, tune
 

@@ -10,10 +10,10 @@ from dataclasses import replace
 import numpy as np
 from numpy.typing import NDArray
 
-from cattailer.core.interface import Profile
-from cattailer.core.levels import microphone_dbu
+from cattailer.core.gear.interface import Profile
+from cattailer.core.gear.levels import microphone_dbu
 from cattailer.core.plan import Preamps
-from cattailer.core.timeline import TempoMap
+from cattailer.core.time.timeline import TempoMap
 from cattailer.core.units import amplitude
 from cattailer.liveroom import stage, tune
 from cattailer.liveroom.barn import PARTITION, Barn

@@ -6,8 +6,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from cattailer.core.latency import air_delay_samples
-from cattailer.core.levels import microphone_dbu, spl_at
+from cattailer.core.gear.latency import air_delay_samples
+from cattailer.core.gear.levels import microphone_dbu, spl_at
 from cattailer.core.units import amplitude
 
 

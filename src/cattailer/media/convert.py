@@ -8,7 +8,7 @@ from pathlib import Path
 import numpy as np
 import soxr
 
-from cattailer.core.rates import rescaled
+from cattailer.core.gear.rates import rescaled
 from cattailer.media import bwf, pcm, wavfile
 
 PIECE = 1 << 16

@@ -7,7 +7,7 @@ from typing import Annotated, Any
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
 
-from cattailer.core.interface import Profile, Socket
+from cattailer.core.gear.interface import Profile, Socket
 
 SHIPPED = Path(__file__).parent / "profiles"
 MOST_BYTES = 64 << 10

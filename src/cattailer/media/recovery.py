@@ -5,7 +5,7 @@ from pathlib import Path
 
 import numpy as np
 
-from cattailer.core.meters import BlockMeter
+from cattailer.core.sound.meters import BlockMeter
 from cattailer.core.units import decibels
 from cattailer.media import bwf, journal, overview, wavfile
 

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from importlib import metadata
 
 from cattailer.core.errors import Refusal
-from cattailer.engine.client import EngineClient
+from cattailer.engine.process.client import EngineClient
 from cattailer.processes.home import Home
 from cattailer.processes.postgres import find_programs
 

@@ -6,7 +6,7 @@ import sys
 
 import structlog
 
-from cattailer.engine.server import EngineServer
+from cattailer.engine.process.server import EngineServer
 from cattailer.liveroom.clock import WallClock
 from cattailer.processes.interfaces import open_live_room
 

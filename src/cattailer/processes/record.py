@@ -8,12 +8,12 @@ from pathlib import Path
 from cattailer.core.errors import Refusal
 from cattailer.core.naming import DEFAULT_PATTERN, distinct, file_stem
 from cattailer.core.plan import Plan
-from cattailer.engine.engine import Engine
+from cattailer.engine.block.engine import Engine
 from cattailer.engine.offline import run_beside, run_inline
 from cattailer.liveroom.clock import VirtualClock, WallClock
 from cattailer.media import journal
 from cattailer.processes.interfaces import open_live_room
-from cattailer.services import demo
+from cattailer.services.session import demo
 
 
 @dataclass(frozen=True)

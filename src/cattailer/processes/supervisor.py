@@ -16,11 +16,12 @@ from pathlib import Path
 from typing import IO
 
 from cattailer.core.errors import Refusal
-from cattailer.engine.client import EngineClient
+from cattailer.engine.process.client import EngineClient
 from cattailer.processes import home as homes
 from cattailer.processes.postgres import Postgres
-from cattailer.services import demo, runs, sessions
-from cattailer.services.desk import Desk
+from cattailer.services.desk.desk import Desk
+from cattailer.services.running import runs
+from cattailer.services.session import demo, sessions
 from cattailer.store.database import Database
 
 RESTART_PAUSE_S = 1.0

@@ -89,7 +89,7 @@ class Input(Base):
 
 
 class Track(Base):
-    """A named destination. ``feeds`` are channels as in ``core.patch``: one, or two for a pair."""
+    """A named destination. ``feeds`` are channels as in ``core.patch.patch``: one, or two for a pair."""
 
     __tablename__ = "tracks"
 
@@ -138,7 +138,7 @@ class Mix(Base):
 
 
 class Route(Base):
-    """A way from a track or group into a group or mix, by their keys as in ``core.patch``."""
+    """A way from a track or group into a group or mix, by their keys as in ``core.patch.patch``."""
 
     __tablename__ = "routes"
 

@@ -10,10 +10,18 @@ from sqlalchemy.exc import DataError, OperationalError
 from werkzeug.exceptions import HTTPException
 
 from cattailer.core.errors import Refusal, Sure
-from cattailer.services.desk import Desk
+from cattailer.services.desk.desk import Desk
 from cattailer.web.care import Care
 from cattailer.web.live import add_live
-from cattailer.web.stages import capture, click_edits, level_edits, levels, patch, patch_edits, sessions, takes, timing
+from cattailer.web.sessions import blueprint as sessions
+from cattailer.web.stages.capture.pages import blueprint as capture
+from cattailer.web.stages.levels.edits import blueprint as level_edits
+from cattailer.web.stages.levels.pages import blueprint as levels
+from cattailer.web.stages.patch.edits import blueprint as patch_edits
+from cattailer.web.stages.patch.pages import blueprint as patch
+from cattailer.web.stages.takes.pages import blueprint as takes
+from cattailer.web.stages.timing.click import blueprint as click_edits
+from cattailer.web.stages.timing.pages import blueprint as timing
 
 log = structlog.get_logger("web")
 DATABASE_AWAY = "The database does not answer. A capture that runs goes on and is kept. Try again in a moment."
@@ -27,7 +35,7 @@ def create_app(desk: Desk, care: Care | None = None) -> Flask:
     app.extensions["desk"] = desk
     app.extensions["care"] = care or Care(desk)
     for stage in (sessions, patch, patch_edits, levels, level_edits, timing, click_edits, capture, takes):
-        app.register_blueprint(stage.blueprint)
+        app.register_blueprint(stage)
     add_live(Sock(app), app)
     app.before_request(_refuse_strangers)
     app.register_error_handler(Sure, _ask)
@@ -60,7 +68,7 @@ def _say(message: str, status: int) -> tuple[str, int] | Response:
     """The message alone for htmx and scripts, a page for people who came by address."""
     if request.headers.get("HX-Request") or not request.accept_mimetypes.accept_html:
         return Response(message, status, content_type="text/plain; charset=utf-8")
-    return render_template("message.html", message=message), status
+    return render_template("page/message.html", message=message), status
 
 
 def _ask(why: Sure) -> Response:

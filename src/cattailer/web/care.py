@@ -10,10 +10,12 @@ import psycopg
 import structlog
 
 from cattailer.core.errors import Refusal
-from cattailer.engine.client import Listener
-from cattailer.services import linecheck, runs, sessions
-from cattailer.services.desk import Desk
-from cattailer.services.linecheck import LiveWalk
+from cattailer.engine.process.client import Listener
+from cattailer.services.desk.desk import Desk
+from cattailer.services.running import runs
+from cattailer.services.session import sessions
+from cattailer.services.stages.patch import linecheck
+from cattailer.services.stages.patch.linecheck import LiveWalk
 
 log = structlog.get_logger("care")
 LOOK_AGAIN_S = 2.0

@@ -15,10 +15,12 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_valida
 from simple_websocket import ConnectionClosed, Server
 
 from cattailer.core.errors import Refusal
-from cattailer.engine.client import Listener
-from cattailer.services import levelwatch, linecheck, sheet, tuning
-from cattailer.services.desk import Desk
-from cattailer.services.livelevels import LiveLevels
+from cattailer.engine.process.client import Listener
+from cattailer.services.desk.desk import Desk
+from cattailer.services.running import sheet
+from cattailer.services.stages.levels import tuning, watch
+from cattailer.services.stages.levels.live import LiveLevels
+from cattailer.services.stages.patch import linecheck
 
 WAIT_MS = 20
 TUNE_S = 0.12
@@ -93,7 +95,7 @@ def _serve(ws: Server, listener: Listener, session_id: int, known: int, revision
             if text is not None:
                 wish = _grant(ws, listener, text, wish)
                 if wish.levels:
-                    levelwatch.keep_watching(desk, session_id)
+                    watch.keep_watching(desk, session_id)
 
 
 def _grant(ws: Server, listener: Listener, text: Any, before: Wish) -> Wish:

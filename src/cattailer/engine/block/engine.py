@@ -1,0 +1,318 @@
+"""The engine: what happens in every block, and what may be asked between blocks.
+
+Block path rules: all channels at once, no I/O, no locks, no logging. Other threads hand over small
+functions, which run at the next block boundary, and take away what the block path leaves in queues.
+"""
+
+import time
+from collections import deque
+from collections.abc import Callable
+from dataclasses import replace
+from pathlib import Path
+from typing import Any, TypeVar
+
+import numpy as np
+from numpy.typing import NDArray
+
+from cattailer.core.errors import NotNow
+from cattailer.core.gear.dropouts import Dropout
+from cattailer.core.plan import MOST_TAPS, SOFTWARE_CHANNELS, Plan
+from cattailer.engine.block.blocktimes import BlockTimes
+from cattailer.engine.block.prepared import Patched, patch
+from cattailer.engine.block.requests import Requests
+from cattailer.engine.block.ring import Ring
+from cattailer.engine.block.transport import Transport
+from cattailer.engine.driver import Driver
+from cattailer.engine.sources.click import Count
+from cattailer.engine.sources.playback import Playback, same_line
+from cattailer.engine.sources.probe import Probe
+from cattailer.engine.writing.recorder import Recorder
+from cattailer.engine.writing.runwriter import RunWriter
+from cattailer.media import journal
+
+RING_S = 20.0
+FRAME_HZ = 30
+KEPT_DROPS = 32
+SETTLE_S = 1.5
+"""So long the mixes stay silent after 48 V was switched."""
+
+Floats = NDArray[np.float32]
+T = TypeVar("T")
+
+
+class Engine:
+    """Runs one plan on one open driver."""
+
+    def __init__(self, driver: Driver, plan: Plan) -> None:
+        self.driver = driver
+        self.transport = Transport()
+        self.dropouts = 0
+        self.drops: deque[Dropout] = deque(maxlen=KEPT_DROPS)
+        self._recorder = Recorder()
+        self.count: Count | None = None
+        # Rows: inputs, pattern player, taps, and one that is never written, for tracks without a feed.
+        self.rows = driver.profile.inputs + SOFTWARE_CHANNELS + 2 * MOST_TAPS
+        self.ring = Ring(self.rows + 1, int(RING_S * plan.rate_hz))
+        self.mix = Ring(2, int(RING_S * plan.rate_hz))
+        self.frames: deque[tuple[float, str, int, int]] = deque(maxlen=64)
+        self.told: deque[dict[str, Any]] = deque(maxlen=4096)
+        self._requests = Requests()
+        self._frame_samples = plan.rate_hz // FRAME_HZ
+        self._frame_left = self._frame_samples
+        self._words = np.zeros((self.rows, driver.period), np.float32)
+        self._clicked = np.zeros((2, driver.period), np.float32)
+        self._software = np.zeros((SOFTWARE_CHANNELS, driver.period), np.float32)
+        self._mute_until = 0
+        self._correction = plan.correction_samples
+        self._probe: Probe | None = None
+        self.times = BlockTimes(plan.period, plan.rate_hz)
+        self._patched = patch(plan, Playback(plan), None, self.round_trip_samples)
+        self.transport.loop = plan.loop
+        driver.set_preamps(plan.preamps)
+        driver.set_tempo(plan.tempo)
+        driver.set_through(self._patched.through)
+
+    @property
+    def plan(self) -> Plan:
+        return self._patched.plan
+
+    @property
+    def round_trip_samples(self) -> int:
+        """What the driver claims, corrected by what was measured."""
+        return max(0, self.driver.latency.round_trip_samples + self._correction)
+
+    @property
+    def run(self) -> RunWriter | None:
+        """What is being captured."""
+        return self._recorder.run
+
+    @property
+    def missing(self) -> list[str]:
+        """Files of the line that are not there."""
+        return self._patched.playback.missing
+
+    @property
+    def sample(self) -> int:
+        return self.ring.written
+
+    @property
+    def muted(self) -> bool:
+        """Whether the mixes are silent while 48 V settles."""
+        return self.ring.written < self._mute_until
+
+    def process(self, inputs: Floats, outputs: Floats, sample: int, lost: int) -> tuple[bool, int, int, int]:
+        """One block, timed; see ``engine.driver.Process``."""
+        began = time.perf_counter()
+        answer = self._process(inputs, outputs, lost)
+        self.times.add(time.perf_counter() - began)
+        return answer
+
+    def _process(self, inputs: Floats, outputs: Floats, lost: int) -> tuple[bool, int, int, int]:
+        transport = self.transport
+        if lost:
+            self._pad(lost)
+        self._requests.answer()
+        patched = self._patched
+        count = inputs.shape[1]
+        transport.settle(count)
+        state, position, entry, passes = transport.state, transport.position, transport.entry, transport.passes
+        gains = patched.sums[transport.sounding]
+        summed = np.matmul(gains.hardware, inputs, out=patched.summed)
+        pieces = transport.pieces(count)
+        made = self._inside(patched, state, pieces, count)
+        if self.run is not None and transport.sounding != "capturing" and patched.plan.taps:
+            # Stopped, but what was played last is still on its way in.
+            rows = slice(patched.mixes, None)
+            summed[rows] = patched.sums["capturing"].hardware[rows] @ inputs
+        if patched.keeps:
+            self._keep(patched, inputs, summed[patched.mixes :], made)
+        else:
+            self.ring.write(inputs)
+        mixes = summed[: patched.mixes]
+        if made is not None:
+            mixes += made[: patched.mixes]
+        if state != "stopped":
+            click = self.count if state == "counting" else patched.click
+            if click is not None and (state == "counting" or click.plan.sounds_while(state)):
+                self._clicked[:] = 0.0
+                for done, at, length in pieces:
+                    click.add(self._clicked[:, done : done + length], at)
+                mixes.reshape(-1, 2, count)[patched.click_mixes] += self._clicked
+            transport.advance(pieces)
+        np.maximum(mixes, -1.0, out=mixes)
+        np.minimum(mixes, 1.0, out=mixes)
+        if self._mute_until > self.ring.written:
+            mixes[:] = 0.0
+        np.matmul(patched.outputs, mixes, out=outputs)
+        np.clip(outputs, -1.0, 1.0, out=outputs)
+        if self._probe is not None and not self._probe.add(outputs, self.ring.written - count):
+            self._probe = None
+        self.mix.write(mixes[:2])
+        self._frame_left -= count
+        if self._frame_left <= 0:
+            self._frame_left += self._frame_samples
+            self.frames.append((time.time(), state, position, self.ring.written))
+        return state != "stopped", position, passes, entry
+
+    def _inside(
+        self, patched: Patched, state: str, pieces: list[tuple[int, int, int]], count: int
+    ) -> Floats | None:
+        """What takes and the pattern player add to mixes and taps, or None where nothing sounds."""
+        if state in ("stopped", "counting"):
+            self._software[:] = 0.0
+            return None
+        gains = patched.sums[state]
+        out: Floats | None = None
+        if patched.patterns is not None:
+            for done, at, length in pieces:
+                patched.patterns.block(at, self._software[:, done : done + length])
+            out = gains.software @ self._software
+        if not patched.playback.silent:
+            line = patched.playback.pieces(pieces)
+            if line is not None:
+                out = gains.line @ line if out is None else out + gains.line @ line
+        return out
+
+    def _keep(self, patched: Patched, inputs: Floats, taps: Floats, made: Floats | None) -> None:
+        """Inputs, software sources and taps into the ring, so that all can be captured.
+
+        Inputs arrive one round trip late. What is made in here does not, so it waits that long:
+        then one ring sample is one timeline position for every row.
+        """
+        count = inputs.shape[1]
+        fresh = self._words[: patched.keeps]
+        fresh[:SOFTWARE_CHANNELS] = self._software
+        fresh[SOFTWARE_CHANNELS:] = 0.0 if made is None else made[patched.mixes :]
+        patched.inside.write(fresh)
+        late = patched.inside.written - self.round_trip_samples
+        waited = patched.inside.read(late - count, late, slice(0, patched.keeps))
+        words = self._words[: len(inputs) + patched.keeps]
+        words[len(inputs) :] = 0.0 if waited is None else waited
+        words[: len(inputs)] = inputs
+        words[len(inputs) + SOFTWARE_CHANNELS :] += taps
+        self.ring.write(words)
+
+    def _pad(self, lost: int) -> None:
+        """A dropout: silence instead, the timeline goes on, and it is noted."""
+        self.dropouts += 1
+        load, transport = self.times.recent_load(), self.transport
+        self.drops.append(Dropout(time.time(), transport.state, transport.position, lost, self.plan.period, load))
+        self._recorder.lost(self.ring.written, lost, load)
+        self.ring.write_silence(lost)
+        self._patched.inside.write_silence(lost)
+        self.mix.write_silence(lost)
+        if transport.rolling:
+            transport.advance(transport.pieces(lost))
+
+    def between_blocks(self, ask: Callable[[], T], timeout_s: float = 5.0) -> T:
+        """Runs ``ask`` in the block path at the next boundary and returns its answer."""
+        return self._requests.wait_for(ask, timeout_s)
+
+    def soon(self, ask: Callable[[], Any]) -> None:
+        """As ``between_blocks``, without waiting; for callers that drive the clock themselves."""
+        self._requests.soon(ask)
+
+    def set_plan(self, plan: Plan) -> Callable[[], None]:
+        """Prepares a plan for the same hardware off the block path; the answer swaps it in."""
+        old = self._patched
+        playback = old.playback if same_line(old.playback, plan.line) and plan.same_rows(old.plan) else Playback(plan)
+        playback.pump(self.transport.position)
+        new = patch(plan, playback, old, self.round_trip_samples)
+        if new.patterns is not None:
+            new.patterns.pump(self.transport.position)
+        if new.click is not None:
+            at = self.transport.position
+            first = min(at, plan.loop[0]) if plan.loop else at
+            new.click.prepare(first - plan.rate_hz, at + 600 * plan.rate_hz)
+        if plan.preamps != old.plan.preamps:
+            self.driver.set_preamps(plan.preamps)
+        if plan.tempo != old.plan.tempo:
+            self.driver.set_tempo(plan.tempo)
+        if new.through != old.through:
+            self.driver.set_through(new.through)
+        switched = plan.preamps.phantom != old.plan.preamps.phantom
+
+        def swap() -> None:
+            self._patched = new
+            self.transport.loop = plan.loop
+            if self.run is None:
+                self._correction = plan.correction_samples
+            if switched:
+                self._mute_until = self.ring.written + int(SETTLE_S * plan.rate_hz)
+
+        return swap
+
+    def make_run(self, folder: Path, stem: str, head: journal.RunHead) -> RunWriter:
+        """Opens the files of a run; nothing is captured yet. Raises OSError."""
+        head = replace(
+            head, period=self.plan.period, round_trip_samples=self.round_trip_samples,
+            claimed_samples=self.driver.latency.round_trip_samples,
+        )
+        return RunWriter(folder, stem, head, self.ring, (lambda _: None) if head.head_of else self.told.append)
+
+    def make_head(self, run: RunWriter, count: Count) -> RunWriter:
+        """Opens the files for what is counted in before a run. Raises OSError."""
+        before = replace(run.head, run=f"{run.head.run}-head", head_of=run.head.run, start=run.head.start - count.lead)
+        return self.make_run(run.folder / journal.HEAD_FOLDER, f"run-{run.head.number:03}", before)
+
+    def make_count(self, bars: int) -> Count | None:
+        """The count-in before the position at which the timeline stands; None where none is wanted or it moves."""
+        if not bars or self.transport.rolling:
+            return None
+        return Count(self.plan.tempo, self.plan.clicking, self.transport.position, bars, self.plan.period)
+
+    def roll(self, count: Count | None = None) -> None:
+        """In the block path: rolls, after the count-in if there is one."""
+        self.count = self._counting(count)
+        self.transport.roll(count.lead if count else 0)
+
+    def _counting(self, count: Count | None) -> Count | None:
+        if count is not None and count.count_in.stop != self.transport.position:
+            raise NotNow("The position was moved just now, so nothing began. Press again.")
+        return count
+
+    def leave_loop(self) -> int:
+        """In the block path: the timeline goes straight on from here until it stops; returns where it stands."""
+        self.transport.loop = None
+        return self.transport.position
+
+    def begin_run(
+        self, run: RunWriter, samples: int | None = None, count: Count | None = None, head: RunWriter | None = None
+    ) -> None:
+        """In the block path: captures from the run's start position on, for ``samples`` if given.
+
+        Hardware inputs arrive one round trip late. When the timeline rolls already it is a little
+        past that position, and the ring still holds what belongs there. What is counted in goes to ``head``.
+        """
+        moved = self.transport.position - run.head.start
+        if moved and not self.transport.rolling:
+            raise NotNow("The position was moved just now, so nothing was captured. Press Capture again.")
+        lead = count.lead if count else 0
+        self.count = self._counting(count)
+        self.transport.capture(lead)
+        self._recorder.begin(run, head, self.ring.written + self.round_trip_samples - moved, lead, samples)
+
+    def play_probe(self, probe: Probe) -> None:
+        """In the block path: an output plays a test signal instead of its mix until it is over."""
+        if self.transport.rolling:
+            raise NotNow("The timeline moves, so the round trip cannot be measured. Stop first.")
+        self._probe = probe
+
+    def stop(self) -> None:
+        """In the block path: stops, and ends the run where the timeline stopped; during the count-in, without one."""
+        if self.transport.state == "counting":
+            self._recorder.call_off()
+        elif self.transport.state == "capturing":
+            self._recorder.finish(self.ring.written + self.round_trip_samples)
+        self.transport.stop()
+        self.transport.loop = self.plan.loop
+
+    def pump(self) -> None:
+        """Disk work: the run to disk, takes from disk. Called by a thread, or between blocks."""
+        patched = self._patched
+        soon, loop = max(self.transport.position, self.transport.entry), self.transport.loop
+        patched.playback.pump(soon, loop[0] if loop else None)
+        if patched.patterns is not None:
+            patched.patterns.pump(soon, loop[0] if loop else None)
+        if self._recorder.pump() and self.transport.state == "capturing":
+            self.soon(self.stop)

@@ -1,0 +1,48 @@
+"""A plan as the block path uses it: everything that can be worked out beforehand, is."""
+
+import numpy as np
+
+from cattailer.core.mix.mixing import sums
+from cattailer.core.plan import SOFTWARE_CHANNELS, Plan
+from cattailer.engine.block.ring import Ring
+from cattailer.engine.sources.click import Click
+from cattailer.engine.sources.patterns import PatternPlayer
+from cattailer.engine.sources.playback import Playback
+
+
+class Patched:
+    """A plan as the block path uses it: matrices for each state, ready to multiply."""
+
+    def __init__(self, plan: Plan, playback: Playback, patterns: PatternPlayer | None, inside: Ring) -> None:
+        self.plan = plan
+        self.playback = playback
+        self.patterns = patterns
+        self.inside = inside
+        """Sound made in here, on its way to the input ring: see ``Engine._keep``."""
+        self.mixes = 2 * len(plan.mixes)
+        self.sums = {state: sums(plan, state) for state in ("stopped", "rolling", "capturing")}
+        self.summed = np.zeros((len(self.sums["stopped"].hardware), plan.period), np.float32)
+        self.click = Click(plan.tempo, plan.clicking) if plan.click else None
+        wanted = plan.clicking.mixes
+        self.click_mixes = [n for n, mix in enumerate(plan.mixes) if not wanted or mix.id in wanted]
+        self.outputs = np.zeros((plan.outputs, self.mixes), np.float32)
+        for n, mix in enumerate(plan.mixes):
+            for side, output in enumerate(mix.outputs):
+                self.outputs[output, 2 * n + side] = 1.0
+        heard = self.sums["capturing"].hardware[: self.mixes][self.outputs.any(axis=0)]
+        self.through = frozenset((np.flatnonzero(heard.any(axis=0)) + 1).tolist())
+        """Sockets that are heard at an output while a capture runs."""
+        self.keeps = SOFTWARE_CHANNELS + 2 * len(plan.taps) if patterns or plan.taps else 0
+
+
+def patch(plan: Plan, playback: Playback, old: Patched | None, round_trip_samples: int) -> Patched:
+    """Keeps the pattern player and what waits on its way to the ring where nothing about them changed."""
+    patterns = None
+    if plan.plays_patterns:
+        kept = old.patterns if old is not None and old.plan.tempo == plan.tempo else None
+        patterns = kept or PatternPlayer(plan.tempo)
+    if old is not None and old.plan.taps == plan.taps:
+        return Patched(plan, playback, patterns, old.inside)
+    inside = Ring(SOFTWARE_CHANNELS + 2 * len(plan.taps), round_trip_samples + 4 * 8192)
+    inside.write_silence(inside.size)
+    return Patched(plan, playback, patterns, inside)

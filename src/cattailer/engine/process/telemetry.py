@@ -1,0 +1,101 @@
+"""What the engine tells: meters and transport 30 times a second, waveforms, events, the main mix.
+
+Every message is two frames, a topic and msgpack. Topics: ``frame``, ``wave``, ``event``, ``mix``.
+"""
+
+from typing import Any
+
+import msgpack
+import numpy as np
+import zmq
+
+from cattailer.core.sound.ballistics import VU_ZERO_DBFS
+from cattailer.core.sound.meters import Reading
+from cattailer.core.time.timeline import clock_text
+from cattailer.engine.block.engine import Engine
+from cattailer.engine.process.metering import RowMeters
+
+MIX_CHUNK_S = 0.02
+
+
+class Telemetry:
+    """Turns what an engine leaves in its queues into messages. One thread calls ``pump``."""
+
+    def __init__(self, engine: Engine, socket: "zmq.Socket[bytes]") -> None:
+        self._engine = engine
+        self._socket = socket
+        rate = engine.plan.rate_hz
+        self.rows, self._main = RowMeters(engine.rows, rate), RowMeters(2, rate)
+        self._all = slice(0, engine.rows)
+        self.point = "input"
+        self._metered = engine.sample
+        self._mix_at = engine.mix.written
+        self._chunk = int(MIX_CHUNK_S * rate)
+
+    def pump(self) -> None:
+        """Sends everything that has come since the last call."""
+        engine = self._engine
+        while engine.frames:
+            at, state, position, until = engine.frames.popleft()
+            self._gather(until)
+            if not engine.frames:
+                self._send("frame", self._frame(at, state, position, self.rows.show(at), self._main.show(at)))
+        while engine.told:
+            message = engine.told.popleft()
+            self._send(message["topic"], message)
+        self._send_mix()
+
+    def _gather(self, until: int) -> None:
+        """Meters every sample once, from the rings, so that the block path need not."""
+        sound = self._engine.ring.read(self._metered, until, self._all)
+        main = self._engine.mix.read(self._metered, until)
+        if sound is not None and main is not None:
+            self.rows.add(sound)
+            self._main.add(main)
+        self._metered = until
+
+    def reset(self, rows: list[int] | None = None) -> None:
+        """Forgets held peaks and clips of some rows, or of all."""
+        self.rows.reset(rows)
+        if rows is None:
+            self._main.reset(None)
+
+    def _frame(self, at: float, state: str, position: int, inputs: Reading, main: Reading) -> dict[str, Any]:
+        engine = self._engine
+        plan = engine.plan
+        words, count = "", engine.count
+        if state == "counting" and count is not None:
+            words, position = count.count_in.words(position), count.count_in.stop
+        where = plan.tempo.bar_beat_at(position)
+        run = engine.run
+        frame = {
+            "t": at, "session": plan.session, "title": plan.title, "revision": plan.revision, "rate": plan.rate_hz,
+            "state": state, "position": position, "clock": clock_text(position, plan.rate_hz),
+            "samples": f"{position:,}".replace("-", "−"),
+            "where": words or f"bar {where.bar} · beat {where.beat} of {where.of}",
+            "bar": where.bar, "beat": where.beat, "of": where.of,
+            "run": run.head.run if run else None, "captured": run.frames if run else 0,
+            "dropouts": engine.dropouts, "players": engine.driver.status().get("players", {}),
+            "window": plan.window, "muted": engine.muted, "sockets": plan.inputs,
+            "kind": self.rows.kind, "point": self.point, "vu_zero": VU_ZERO_DBFS,
+            "inputs": self.rows.told(inputs, plan.windows()), "main": self._main.told(main, [plan.window] * 2),
+        }
+        if self.point == "channel":
+            frame["channel"] = self.rows.after(inputs, plan)
+        return frame
+
+    def _send_mix(self) -> None:
+        """The main mix in chunks of 20 ms: 32-bit float, left and right interleaved."""
+        ring = self._engine.mix
+        if ring.written - self._mix_at > ring.size // 2:
+            self._mix_at = ring.written - self._chunk
+        while ring.written - self._mix_at >= self._chunk:
+            sound = ring.read(self._mix_at, self._mix_at + self._chunk)
+            if sound is not None:
+                data = np.ascontiguousarray(sound.T).astype("<f4").tobytes()
+                message = {"at": self._mix_at, "rate": self._engine.plan.rate_hz, "pcm": data}
+                self._send("mix", message)
+            self._mix_at += self._chunk
+
+    def _send(self, topic: str, message: dict[str, Any]) -> None:
+        self._socket.send_multipart([topic.encode(), msgpack.packb(message)], zmq.NOBLOCK)

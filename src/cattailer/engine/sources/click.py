@@ -1,0 +1,101 @@
+"""The click: short ticks, exact on the grid."""
+
+import bisect
+from dataclasses import replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from cattailer.core.time.clicking import BETWEEN, STRONG, ClickPlan, Tick
+from cattailer.core.time.counting import count_in
+from cattailer.core.time.timeline import TempoMap
+from cattailer.core.units import amplitude
+from cattailer.engine.sources.spoken import words
+
+Floats = NDArray[np.float32]
+_SECONDS = 0.03
+_HZ = {"wood": (1760.0, 1175.0, 880.0), "beep": (1568.0, 1046.5, 784.0), "stick": (2960.0, 2350.0, 1980.0)}
+_DECAY_S = {"wood": 0.006, "beep": 0.02, "stick": 0.0025}
+VOICE_DB, UNDER_VOICE_DB = 6.0, -9.0
+
+
+def tick(rate_hz: int, hz: float, decay_s: float = 0.006) -> Floats:
+    """A tick whose first sample is its largest, so that its onset can be measured to the sample."""
+    t = np.arange(int(_SECONDS * rate_hz)) / rate_hz
+    return (np.cos(2 * np.pi * hz * t) * np.exp(-t / decay_s)).astype(np.float32)
+
+
+class Click:
+    """Adds ticks to a block; strong beats are higher and louder, what lies between beats lower and softer.
+
+    With ``limits`` there are ticks only in [start, stop) of them.
+    """
+
+    def __init__(self, tempo: TempoMap, plan: ClickPlan, limits: tuple[int, int] | None = None) -> None:
+        self.plan = plan
+        self._tempo = tempo
+        self._limits = limits
+        plain_db = plan.level_db - plan.accent_db
+        levels = (plan.level_db, plain_db, plain_db - plan.between_db)
+        self._sounds = [
+            tick(tempo.rate_hz, hz, _DECAY_S[plan.sound]) * np.float32(amplitude(db))
+            for hz, db in zip(_HZ[plan.sound], levels, strict=True)
+        ]
+        self._longest = len(self._sounds[STRONG])
+        self._from = self._to = 0
+        self._samples: list[int] = []
+        self._played: list[Floats] = []
+
+    def prepare(self, start: int, stop: int) -> None:
+        """Works out the ticks in [start, stop) beforehand, off the block path."""
+        self._from, self._to = start, stop
+        if self._limits is not None:
+            start, stop = max(start, self._limits[0]), min(stop, self._limits[1])
+        ticks = list(self.plan.ticks(self._tempo, start, stop)) if start < stop else []
+        self._samples = [t.sample for t in ticks]
+        self._played = [self._sound_of(t) for t in ticks]
+
+    def _sound_of(self, tick: Tick) -> Floats:
+        return self._sounds[tick.kind]
+
+    def add(self, mix: Floats, position: int) -> None:
+        """Adds what sounds from timeline ``position`` to ``mix``, shape (2, samples)."""
+        stop = position + mix.shape[1]
+        if position < self._from or stop > self._to:
+            self.prepare(position - self._longest, stop + 600 * self._tempo.rate_hz)
+        i = bisect.bisect_right(self._samples, position - self._longest)
+        while i < len(self._samples) and self._samples[i] < stop:
+            at, sound = self._samples[i], self._played[i]
+            a, b = max(at, position), min(at + len(sound), stop)
+            if a < b:
+                mix[:, a - position : b - position] += sound[a - at : b - at]
+            i += 1
+
+
+class Count(Click):
+    """The count-in before a position. It begins whole blocks of ``period`` before it, ``lead`` samples in all, so
+    that what is counted in begins with a block."""
+
+    def __init__(self, tempo: TempoMap, plan: ClickPlan, position: int, bars: int, period: int) -> None:
+        self.count_in = count_in(tempo, position, bars)
+        self.lead = -(-self.count_in.samples // period) * period
+        grid = self.count_in.grid
+        super().__init__(grid, replace(plan, silences=(), beats=()), (self.count_in.start, position))
+        self._words: list[Floats] = []
+        if plan.count_sound == "voice":
+            beat = grid.sample_of(1, 2) - grid.sample_of(1)
+            loud = np.float32(amplitude(min(0.0, plan.level_db + VOICE_DB)))
+            soft = np.float32(amplitude(UNDER_VOICE_DB))
+            self._words = [word * loud for word in words(grid.rate_hz, beat)]
+            self._longest = max(self._longest, *(len(w) for w in self._words))
+            self._sounds = [sound * soft for sound in self._sounds]
+        self.prepare(position - self.lead - self._longest, position + period)
+
+    def _sound_of(self, tick: Tick) -> Floats:
+        """A word on a beat, with a soft tick below it: a word's own beginning is not sharp."""
+        sound = self._sounds[tick.kind]
+        if tick.kind == BETWEEN or tick.beat > len(self._words):
+            return sound
+        spoken = self._words[tick.beat - 1].copy()
+        spoken[: len(sound)] += sound[: len(spoken)]
+        return spoken

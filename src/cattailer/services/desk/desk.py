@@ -1,0 +1,102 @@
+"""What every service works with."""
+
+import os
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+
+import structlog
+
+from cattailer.core.errors import Away, NotNow, Refusal
+from cattailer.core.gear.interface import Profile, missing
+from cattailer.engine.process.client import EngineClient
+from cattailer.media import profile_toml
+from cattailer.services.desk.listening import Listening
+from cattailer.services.desk.live import Live
+from cattailer.store.database import Database
+
+log = structlog.get_logger("services")
+
+
+CAPTURING = ("capturing", "counting")
+"""States of the engine in which a capture runs, or is about to."""
+
+
+@dataclass
+class Desk:
+    """The database, the engine, the media folder, and the folder of people's own interface profiles.
+
+    ``live`` keeps what goes on in sessions right now, by type; ``listening`` hears the rows of the open session for
+    those who ask.
+    """
+
+    database: Database
+    engine: EngineClient
+    media: Path
+    telemetry: str = ""
+    profiles_folder: Path | None = None
+    live: Live = field(default_factory=Live, init=False)
+    listening: Listening = field(init=False)
+    _read: tuple[object, dict[str, Profile], dict[str, str]] | None = field(default=None, init=False)
+
+    def __post_init__(self) -> None:
+        self.listening = Listening(self.engine)
+
+    @classmethod
+    def from_environment(cls) -> "Desk":
+        """As the supervisor set it up for its children."""
+        return cls(
+            Database(os.environ["CATTAILER_DATABASE"]),
+            EngineClient(os.environ["CATTAILER_COMMANDS"]),
+            Path(os.environ["CATTAILER_MEDIA"]),
+            os.environ["CATTAILER_TELEMETRY"],
+            Path(os.environ["CATTAILER_PROFILES"]),
+        )
+
+    def _profiles(self) -> tuple[dict[str, Profile], dict[str, str]]:
+        """Read anew when a file in the folder changed."""
+        folder = self.profiles_folder
+        files = sorted(folder.glob("*.toml")) if folder is not None and folder.is_dir() else []
+        seen = [(p.name, p.stat().st_mtime_ns) for p in files if p.is_file()]
+        if self._read is None or self._read[0] != seen:
+            self._read = (seen, *profile_toml.in_folder(folder))
+        return self._read[1], self._read[2]
+
+    @property
+    def profiles(self) -> dict[str, Profile]:
+        return self._profiles()[0]
+
+    @property
+    def wrong_profiles(self) -> dict[str, str]:
+        """What is wrong with profile files that cannot be used, by file name."""
+        return self._profiles()[1]
+
+    def profile(self, key: str) -> Profile:
+        """Raises Refusal for one that is not here."""
+        known = self.profiles
+        if key not in known:
+            raise Refusal(f"No interface is called {key!r}; known are {', '.join(sorted(known))}.")
+        return known[key]
+
+    def profile_or_blank(self, key: str) -> Profile:
+        """For showing a session whose profile is gone."""
+        return self.profiles.get(key) or missing(key)
+
+    def engine_state(self) -> dict[str, Any]:
+        """The engine's status, or an empty one when it is away."""
+        try:
+            return dict(self.engine.ask("status", 2.0))
+        except Away:
+            return {"session": None, "state": "away"}
+
+    def check_hardware(self, session: int, what: str) -> None:
+        """Raises NotNow when this session rolls: rate, buffer and interface cannot change then."""
+        state = self.engine_state()
+        if state["session"] == session and state["state"] not in ("stopped", "away"):
+            raise NotNow(f"The timeline rolls, so {what} must wait. Stop first; nothing was changed.")
+
+    def forbid_while_capturing(self, session: int, what: str) -> None:
+        """Raises NotNow when this session is capturing."""
+        state = self.engine_state()
+        if state["session"] == session and state["state"] in CAPTURING:
+            raise NotNow(f"A capture runs, so {what} must wait. Stop capturing first; nothing was changed.")

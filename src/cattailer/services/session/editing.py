@@ -1,0 +1,128 @@
+"""How an edit is made: one transaction, a history entry, a new revision, and the engine told."""
+
+from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass
+from typing import Any, TypeVar
+
+from sqlalchemy import delete, orm, select, update
+
+from cattailer.core.errors import NotFound, NotNow, Refusal
+from cattailer.services.desk.desk import Desk, log
+from cattailer.services.session.planning import compile_plan
+from cattailer.store.database import tell_revision
+from cattailer.store.images import Recorder
+from cattailer.store.models import Base, Group, History, Input, Mix, Route, Session, Track
+
+KEPT_HISTORY = 500
+Row = TypeVar("Row", bound=Base)
+
+
+@dataclass
+class Edit:
+    """An edit in the making: rows are changed as they are; what changed is noted by itself.
+
+    ``what`` says it in words for the history. ``state`` "fixed" makes an entry that Undo passes over.
+    """
+
+    db: orm.Session
+    session: Session
+    what: str = ""
+    state: str = "done"
+
+    def track(self, track_id: int) -> Track:
+        return self._one(self.session.tracks, track_id, "track")
+
+    def group(self, group_id: int) -> Group:
+        return self._one(self.session.groups, group_id, "group")
+
+    def mix(self, mix_id: int) -> Mix:
+        return self._one(self.session.mixes, mix_id, "mix")
+
+    def input(self, socket: int) -> Input:
+        for row in self.session.inputs:
+            if row.socket == socket:
+                return row
+        raise NotFound(f"Socket {socket} is not in this session.")
+
+    def route(self, start: str, target: str, on: bool) -> None:
+        """Makes or takes away a route; what is so already stays."""
+        there = next((r for r in self.session.routes if (r.start, r.target) == (start, target)), None)
+        if on and there is None:
+            self.session.routes.append(Route(start=start, target=target))
+        elif not on and there is not None:
+            self.session.routes.remove(there)
+
+    @staticmethod
+    def expect(row: Base, name: str, was: Any, what: str) -> None:
+        """Raises NotNow when a field is no longer what the page showed; ``was`` None asks nothing."""
+        now = getattr(row, name)
+        if was is not None and now != was:
+            shown = f"{now:+g}" if isinstance(now, float) else f"“{now}”" if now else "empty"
+            raise NotNow(
+                f"{what} was changed on another page meanwhile; it is {shown} now. "
+                "Yours was not taken over. Look at the row and type it again if you still want it."
+            )
+
+    @staticmethod
+    def _one(rows: list[Row], wanted: int, kind: str) -> Row:
+        for row in rows:
+            if row.id == wanted:  # type: ignore[attr-defined]
+                return row
+        raise NotFound(f"This session has no {kind} with the number {wanted}. It may have been removed.")
+
+
+def get_session(db: orm.Session, session_id: int, lock: bool = False) -> Session:
+    """Raises NotFound."""
+    query = select(Session).where(Session.id == session_id)
+    session = db.scalar(query.with_for_update() if lock else query)
+    if session is None:
+        raise NotFound(f"There is no session with the number {session_id}. It may have been removed.")
+    return session
+
+
+@contextmanager
+def editing(desk: Desk, session_id: int) -> Iterator[Edit]:
+    """Everything inside is one edit. When nothing changed, nothing is entered."""
+    with desk.database.transaction() as db:
+        edit = Edit(db, get_session(db, session_id, lock=True))
+        recorder = Recorder(db)
+        yield edit
+        db.flush()
+        recorder.settle()
+        if not recorder.after:
+            return
+        mine = History.session_id == session_id
+        db.execute(update(History).where(mine, History.state == "undone").values(state="past"))
+        enter(db, edit.session, edit.what, edit.state, recorder.before, recorder.after)
+        oldest = edit.session.revision - KEPT_HISTORY
+        db.execute(delete(History).where(mine, History.revision < oldest, History.state != "fixed"))
+        db.flush()
+        plan = compile_plan(desk, edit.session)
+    push_if_open(desk, plan.session, plan.to_dict())
+
+
+def enter(
+    db: orm.Session, session: Session, what: str, state: str, before: dict[str, Any], after: dict[str, Any]
+) -> None:
+    """Enters the history under a new revision."""
+    count_on(db, session)
+    db.add(History(
+        session_id=session.id, revision=session.revision, what=what, state=state, before=before, after=after
+    ))
+
+
+def count_on(db: orm.Session, session: Session) -> None:
+    """A new revision; everybody is told once it is committed."""
+    session.revision += 1
+    tell_revision(db, session.id, session.revision)
+
+
+def push_if_open(desk: Desk, session_id: int, plan: dict[str, Any]) -> None:
+    """Hands the plan to the engine when it runs this session. An engine that is away gets it later."""
+    if desk.engine_state()["session"] != session_id:
+        return
+    try:
+        desk.engine.ask("plan", 30.0, plan=plan)
+    except Refusal as why:
+        log.warning("plan not taken", why=why.message)

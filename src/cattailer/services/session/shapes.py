@@ -1,0 +1,61 @@
+"""Sessions from shapes, and shapes of sessions."""
+
+from dataclasses import asdict
+
+from sqlalchemy import orm
+
+from cattailer.core.naming import safe_part
+from cattailer.core.patch.patch import end_of
+from cattailer.core.patch.shape import Shape
+from cattailer.services.desk.desk import Desk
+from cattailer.services.session.planning import INPUT_FIELDS, patch_of
+from cattailer.store.models import Group, Input, Mix, Route, Session, Track
+
+
+def shape_of(session: Session) -> Shape:
+    """The session without its takes."""
+    return Shape(
+        session.interface, session.rate_hz, session.period, session.bits, session.tempo, patch_of(session).bare(),
+        session.click, session.name_pattern, (session.window_dbfs[0], session.window_dbfs[1]),
+        {k: v for k, v in session.clicking.items() if k != "mixes"},
+    )
+
+
+def build(desk: Desk, db: orm.Session, title: str, shape: Shape, code: str = "") -> Session:
+    """A new session in that shape, with a row for every socket of its interface and a main mix."""
+    patch = shape.patch
+    rows = {i.socket: i for i in patch.inputs}
+    count = desk.profile_or_blank(shape.interface).inputs
+    session = Session(
+        title=title, folder=f"new-{id(object())}-{title}", interface=shape.interface, rate_hz=shape.rate_hz,
+        period=shape.period, tracking_period=shape.period,
+        mixing_period=min(desk.profile_or_blank(shape.interface).buffers or (1024,), key=lambda b: abs(b - 1024)),
+        bits=shape.bits, tempo=shape.tempo, click=shape.click, code=code,
+        name_pattern=shape.name_pattern, window_dbfs=list(shape.window_dbfs), clicking=shape.clicking,
+        inputs=[
+            Input(socket=n, **({k: v for k, v in asdict(rows[n]).items() if k in INPUT_FIELDS} if n in rows else {}))
+            for n in sorted({*range(1, count + 1), *rows})
+        ],
+    )
+    db.add(session)
+    groups = {g.key: Group(place=n, name=g.name, fader_db=g.fader_db) for n, g in enumerate(patch.groups, 1)}
+    mixes = {
+        m.key: Mix(place=n, name=m.name, kind=m.kind, outputs=list(m.outputs), fader_db=m.fader_db)
+        for n, m in enumerate(patch.mixes, 1)
+    } or {"mix:0": Mix(place=1, name="Main mix", kind="main", outputs=[1, 2])}
+    session.groups, session.mixes = list(groups.values()), list(mixes.values())
+    db.flush()
+    new = {key: f"group:{g.id}" for key, g in groups.items()} | {key: f"mix:{m.id}" for key, m in mixes.items()}
+    for place, t in enumerate(patch.tracks, 1):
+        feeds = [f.replace(end_of(f), new[end_of(f)]) if end_of(f) in new else f for f in t.feeds]
+        track = Track(
+            place=place, name=t.name, feeds=feeds, fader_db=t.fader_db, pan=t.pan, colour=t.colour, icon=t.icon,
+            note=t.note, window_dbfs=list(t.window),
+        )
+        session.tracks.append(track)
+        db.flush()
+        new[t.key] = f"track:{track.id}"
+    session.routes = [Route(start=new[a], target=new[b]) for a, b in patch.routes if a in new and b in new]
+    session.folder = f"{safe_part(title, 40)}-{session.id}"
+    db.flush()
+    return session

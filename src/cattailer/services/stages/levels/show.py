@@ -1,0 +1,104 @@
+"""What the Levels stage shows, ready to render."""
+
+from dataclasses import dataclass
+from typing import Any
+
+from cattailer.core.advice.gainadvice import Margin
+from cattailer.core.advice.ready import Finding
+from cattailer.core.gear.interface import Profile
+from cattailer.core.patch.patch import Patch, PatchInput, PatchTrack, socket_of
+from cattailer.services.desk.desk import Desk
+from cattailer.services.running import sheet
+from cattailer.services.session.planning import patch_of
+from cattailer.services.session.switches import SwitchView, of_socket
+from cattailer.services.stages.levels import knobs, soundcheck
+from cattailer.services.stages.levels.live import LiveKnob, LiveLevels
+from cattailer.services.stages.levels.soundcheck import RowAdvice
+
+
+@dataclass(frozen=True)
+class LevelRow:
+    """A socket in use. ``track`` is the first that it feeds, or None; ``window`` is given where it differs."""
+
+    socket: int
+    name: str
+    source: str
+    input: PatchInput
+    preamp: bool
+    remote: bool
+    switches: tuple[SwitchView, ...]
+    track: PatchTrack | None
+    window: tuple[float, float]
+    own_window: bool
+    told: RowAdvice | None
+    ticked: bool
+
+    @property
+    def reading(self) -> dict[str, Any] | None:
+        return self.told.check if self.told else None
+
+
+@dataclass(frozen=True)
+class LevelSheet:
+    sheet: sheet.Sheet
+    patch: Patch
+    profile: Profile
+    rows: list[LevelRow]
+    window: tuple[float, float]
+    reference_hz: float
+    findings: list[Finding]
+    phase: str
+    running: bool
+    knob: LiveKnob | None
+    knob_words: str
+    margins: dict[str, Margin]
+
+    @property
+    def due(self) -> int:
+        """How many rows would change with “apply all”."""
+        return sum(1 for r in self.rows if r.told and r.told.advice.changes and r.remote)
+
+    @property
+    def gain_percent(self) -> dict[int, float]:
+        span = max(1e-9, self.profile.gain_max_db - self.profile.gain_min_db)
+        return {r.socket: 100.0 * (r.input.gain_db - self.profile.gain_min_db) / span for r in self.rows}
+
+
+def show(desk: Desk, session_id: int) -> LevelSheet:
+    """Raises NotFound."""
+    state = desk.engine_state()
+    mine = desk.live.of(session_id, LiveLevels)
+    with desk.database.transaction() as db:
+        session = sheet.load(db, session_id)
+        patch, profile = patch_of(session), desk.profile_or_blank(session.interface)
+        told = soundcheck.advice(db, session, patch, profile)
+        window = (session.window_dbfs[0], session.window_dbfs[1])
+        common = sheet.describe(desk, session, state)
+        reference, margins = session.reference_hz, soundcheck.margins_of(db)
+    windows = soundcheck.windows_of(patch, window)
+    with mine.lock:
+        findings, check, knob = list(mine.findings), mine.check, mine.knob
+        ticked = set(check.sockets) if check.running else set()
+    rows = [
+        _row(i, patch, profile, windows.get(i.socket, window), window, told.get(i.socket), i.socket in ticked)
+        for i in patch.inputs
+        if i.used and i.socket <= profile.inputs
+    ]
+    return LevelSheet(
+        common, patch, profile, rows, window, reference, findings, check.phase if check.running else "",
+        check.running, knob, knobs.words(knob) if knob else "", margins,
+    )
+
+
+def _row(
+    row: PatchInput, patch: Patch, profile: Profile, window: tuple[float, float], usual: tuple[float, float],
+    told: RowAdvice | None, ticked: bool,
+) -> LevelRow:
+    socket = profile.socket(row.socket)
+    track = next((t for t in patch.tracks if row.socket in [socket_of(f) for f in t.feeds]), None)
+    switches = tuple(s for s in of_socket(profile, row) if not s.why_not)
+    source = " · ".join(filter(None, (row.pickup, row.placement)))
+    return LevelRow(
+        row.socket, row.name or f"socket {row.socket}", source, row, socket.preamp, socket.remote, switches, track,
+        window, window != usual, told, ticked,
+    )

@@ -1,0 +1,134 @@
+"""The click of a session: when, how and for whom it sounds, where it is silent, and what is counted in."""
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from pathlib import Path
+
+from cattailer.core.errors import Refusal
+from cattailer.core.time.clicking import MOST_BEATS, ClickPlan
+from cattailer.services.desk.desk import Desk
+from cattailer.services.running import runs
+from cattailer.services.running.transport import single_head
+from cattailer.services.session import tracks
+from cattailer.services.session.editing import editing, get_session
+from cattailer.services.session.planning import end_of_takes, tempo_of
+from cattailer.services.session.sessions import open_session
+
+PRINTED = "Click"
+MOST_PRINTED_S = 2 * 3600
+
+
+@dataclass(frozen=True)
+class ClickView:
+    """``mixes`` are (id, name, whether it gets the click); ``last_bar`` is the bar in which the last take ends;
+    ``beats`` says what each beat of the first meter is."""
+
+    plan: ClickPlan
+    mixes: list[tuple[int, str, bool]]
+    last_bar: int
+    beats: list[str]
+
+
+def show(desk: Desk, session_id: int) -> ClickView:
+    with desk.database.transaction() as db:
+        session = get_session(db, session_id)
+        plan = ClickPlan.from_dict(session.clicking)
+        mixes = [(m.id, m.name, not plan.mixes or m.id in plan.mixes) for m in session.mixes]
+        tempo = tempo_of(session)
+        beats = [plan.beat_is(n) for n in range(1, min(tempo.meters[0].beats, MOST_BEATS) + 1)]
+        return ClickView(plan, mixes, tempo.bar_beat_at(end_of_takes(session)).bar, beats)
+
+
+def change(desk: Desk, session_id: int, wanted: dict[str, object]) -> None:
+    """When the click sounds, how, in which mixes, and what is counted in. It may change while the timeline moves.
+
+    Raises Refusal, also for no mix at all.
+    """
+    if "mixes" in wanted and not wanted["mixes"]:
+        raise Refusal("The click is heard in one mix at least; P switches it off. It stays as it was.")
+
+    def made(plan: ClickPlan) -> ClickPlan:
+        return ClickPlan.from_dict({**plan.to_dict(), **wanted})
+
+    _edit(desk, session_id, made, lambda p: "Click: " + ", ".join(filter(None, (
+        f"while {p.when}" if p.when != "both" else "", p.sound, f"{p.level_db:g} dB",
+        f"{p.subdivision} to a beat" if p.subdivision > 1 else "",
+        f"{p.count_bars} bars counted in" if p.count_bars else "",
+    ))))
+
+
+def step_count(desk: Desk, session_id: int) -> None:
+    """The next of the usual count-ins: none, 1, 2, 4 bars."""
+    _edit(
+        desk, session_id, lambda p: replace(p, count_bars=p.next_count),
+        lambda p: f"Count-in: {p.count_bars} bars" if p.count_bars else "No count-in",
+    )
+
+
+def step_beat(desk: Desk, session_id: int, beat: int) -> None:
+    """A beat of the first meter made the next of strong, plain, soft, off."""
+    with desk.database.transaction() as db:
+        of = tempo_of(get_session(db, session_id)).meters[0].beats
+    _edit(
+        desk, session_id, lambda p: p.with_beat_stepped(beat, of), lambda p: f"Click: beat {beat} is {p.beat_is(beat)}"
+    )
+
+
+def silence(desk: Desk, session_id: int, first: int, until: int) -> None:
+    """No click from a bar until a later one; 0 is until the end."""
+    words = f"No click from bar {first} on" if not until else f"No click from bar {first} until bar {until}"
+    _edit(desk, session_id, lambda p: p.silenced(first, until), lambda _: words)
+
+
+def stop_here(desk: Desk, session_id: int) -> None:
+    """The click stops for good at the bar that begins next, or where the clock stands on a bar line, there."""
+    with desk.database.transaction() as db:
+        tempo = tempo_of(get_session(db, session_id))
+    here = int(desk.engine.ask("status").get("position") or 0)
+    bar = tempo.bar_beat_at(here).bar
+    silence(desk, session_id, max(1, bar if tempo.sample_of(bar) == here else bar + 1), 0)
+
+
+def unsilence(desk: Desk, session_id: int, first: int) -> None:
+    """The stretch that begins at a bar has its click again."""
+    def made(plan: ClickPlan) -> ClickPlan:
+        return replace(plan, silences=tuple(s for s in plan.silences if s[0] != first))
+
+    _edit(desk, session_id, made, lambda _: f"Click goes on at bar {first}")
+
+
+def print_click(desk: Desk, session_id: int, first: int, until: int) -> None:
+    """Writes the click from one bar until another as a take of a track of its own, which no mix gets.
+
+    Raises Refusal for bars that are not there, NotNow while a capture runs.
+    """
+    desk.forbid_while_capturing(session_id, "the printed click")
+    open_session(desk, session_id)
+    with desk.database.transaction() as db:
+        session = get_session(db, session_id)
+        tempo = tempo_of(session)
+        there = next((t.id for t in session.tracks if t.name == PRINTED and not any(t.feeds)), None)
+    if not 1 <= first < until <= 100_000:
+        raise Refusal("The click is printed from a bar until a later one; nothing was written.")
+    start, stop = tempo.sample_of(first), tempo.sample_of(until)
+    if start < 0 or stop - start > MOST_PRINTED_S * tempo.rate_hz:
+        raise Refusal("At most two hours of click can be printed, from 0 of the timeline on; nothing was written.")
+    track_id = there or tracks.add_silent(desk, session_id, PRINTED)
+    with desk.database.transaction() as db:
+        head, folder, stem = single_head(desk, db, get_session(db, session_id), track_id, start, "click printed")
+    answer = desk.engine.ask("print", 120.0, head=head, folder=str(folder), stem=stem, samples=stop - start)
+    runs.enter_finished(desk, [Path(answer["journal"])])
+
+
+def _edit(
+    desk: Desk, session_id: int, change: Callable[[ClickPlan], ClickPlan], words: Callable[[ClickPlan], str]
+) -> None:
+    with editing(desk, session_id) as edit:
+        try:
+            made = change(ClickPlan.from_dict(edit.session.clicking))
+        except (TypeError, ValueError) as why:
+            raise Refusal(f"That cannot be: {why}. The click stays as it was.") from why
+        if not set(made.mixes) <= {m.id for m in edit.session.mixes}:
+            raise Refusal("One of these mixes is not here any more; the click stays as it was.")
+        edit.what = words(made)
+        edit.session.clicking = made.to_dict()

@@ -1,0 +1,170 @@
+"""The sample rate of a session: what each would change, and taking the takes along to another one.
+
+Nothing is replaced: a converted file stands beside the one it came from, and whatever rate the session has, each take
+is heard from the file that fits.
+"""
+
+import threading
+from dataclasses import dataclass, field
+from pathlib import Path
+
+from sqlalchemy import orm
+
+from cattailer.core.errors import NotNow, Refusal
+from cattailer.core.gear import rates
+from cattailer.core.gear.interface import COMMON_RATES_HZ
+from cattailer.core.gear.rates import RateFacts
+from cattailer.media import bwf, convert, overview, wavfile
+from cattailer.media.recovery import overview_path
+from cattailer.services.desk.desk import Desk, log
+from cattailer.services.session import hardware
+from cattailer.services.session.editing import get_session
+from cattailer.services.session.sessions import disk_minutes_left
+from cattailer.store.models import Media, Session
+
+AS_IT_WAS = "The session keeps its rate, and its takes are as they were."
+STOPPED = "Stopped. The session keeps its rate; what was converted is kept for next time."
+
+
+@dataclass
+class Conversion:
+    """A conversion under way, or how the last one ended. ``state``: "running", "done", "failed" or "stopped"."""
+
+    rate_hz: int
+    files: int
+    samples: int
+    done: int = 0
+    state: str = "running"
+    message: str = ""
+    stop: threading.Event = field(default_factory=threading.Event)
+
+    @property
+    def percent(self) -> float:
+        return 100.0 * self.done / max(1, self.samples)
+
+
+@dataclass(frozen=True)
+class RateView:
+    rates: list[RateFacts]
+    rate_hz: int
+    period: int
+    conversion: Conversion | None
+
+
+def show(desk: Desk, session_id: int) -> RateView:
+    with desk.database.transaction() as db:
+        session = get_session(db, session_id)
+        profile = desk.profile_or_blank(session.interface)
+        armed = [t for t in session.tracks if t.armed] or session.tracks
+        channels = sum(len(t.feeds) for t in armed)
+        takes = [t for track in session.tracks for t in track.takes]
+        versions = hardware.rates_of(db, session)
+        there = {r: sum(r in versions[t.media_id] for t in takes) for r in {*COMMON_RATES_HZ, *profile.rates_hz}}
+        every = sorted({*COMMON_RATES_HZ, *profile.rates_hz, session.rate_hz})
+        facts = [
+            rates.facts(profile, r, session.period, channels, session.bits, there.get(r, 0), len(takes)) for r in every
+        ]
+        return RateView(facts, session.rate_hz, session.period, desk.live.find(session_id, Conversion))
+
+
+def begin(desk: Desk, session_id: int, rate_hz: int) -> None:
+    """Converts what has no file at that rate yet, in the background, then changes the rate of the session.
+
+    Raises Refusal for a rate that the interface lacks, NotNow while the timeline moves, while another conversion runs,
+    or without room on the disk.
+    """
+    desk.check_hardware(session_id, "the sample rate")
+    running = desk.live.find(session_id, Conversion)
+    if running is not None and running.state == "running":
+        raise NotNow("A conversion runs already. Wait until it is through, or stop it.")
+    with desk.database.transaction() as db:
+        session = get_session(db, session_id)
+        desk.profile(session.interface).check_rate(rate_hz)
+        missing = _missing(desk, db, session, rate_hz)
+        minutes = sum(m.samples * m.channels / m.rate_hz for m, _, _ in missing) / 60.0
+        if missing and disk_minutes_left(desk, 1, rate_hz, max(m.bits for m, _, _ in missing)) < 1.05 * minutes + 1.0:
+            raise NotNow("The disk has no room for these takes at another rate. Free some space; nothing was changed.")
+        job = Conversion(rate_hz, len(missing), sum(m.samples for m, _, _ in missing))
+        work = [(m.id, Path(path), origin) for m, path, origin in missing]
+    desk.live.put(session_id, job)
+    threading.Thread(target=_run, args=(desk, session_id, job, work), daemon=True).start()
+
+
+def stop(desk: Desk, session_id: int) -> None:
+    """What is converted already stays; the session's rate stays too."""
+    job = desk.live.find(session_id, Conversion)
+    if job is not None:
+        job.stop.set()
+
+
+def _missing(
+    desk: Desk, db: orm.Session, session: Session, rate_hz: int
+) -> list[tuple[Media, Path, bwf.Origin]]:
+    """Media of takes and their heads that have no file at a rate, with where they lie and where they came from."""
+    versions = hardware.rates_of(db, session)
+    out = []
+    for track in session.tracks:
+        for take in track.takes:
+            pieces = [(take.media, take.start)]
+            if take.head is not None:
+                pieces.append((take.head, take.start - take.head.samples))
+            for media, start in pieces:
+                if rate_hz in versions[media.id]:
+                    continue
+                origin = bwf.Origin(
+                    session.title, track.name, rates.rescaled(start, media.rate_hz, rate_hz), take.run.began_at,
+                    f"run {take.run.number}", note=f"converted from {media.rate_hz} Hz", feed="converted",
+                )
+                out.append((media, desk.media / session.folder / media.path, origin))
+    return out
+
+
+def _run(desk: Desk, session_id: int, job: Conversion, work: list[tuple[int, Path, bwf.Origin]]) -> None:
+    try:
+        for media_id, path, origin in work:
+            _convert(desk, session_id, job, media_id, path, origin)
+        hardware.choose_rate(desk, session_id, job.rate_hz)
+        job.state = "done"
+    except convert.Stopped:
+        job.state, job.message = "stopped", STOPPED
+    except Refusal as why:
+        job.state, job.message = "failed", why.message
+    except (OSError, wavfile.NotAWave) as why:
+        full = getattr(why, "errno", 0) in (28, 122)
+        words = "The disk is full" if full else f"A file could not be converted ({why})"
+        job.state, job.message = "failed", f"{words}. {AS_IT_WAS}"
+    except Exception:
+        log.exception("a conversion stumbled")
+        job.state, job.message = "failed", f"Something went wrong. {AS_IT_WAS}"
+
+
+def _convert(
+    desk: Desk, session_id: int, job: Conversion, media_id: int, path: Path, origin: bwf.Origin
+) -> None:
+    before = job.done
+
+    def tell(samples: int) -> bool:
+        job.done = before + samples
+        return not job.stop.is_set()
+
+    target = _free(path.parent / f"at-{job.rate_hz}" / path.name)
+    samples, crc32 = convert.convert(wavfile.inspect(path), target, job.rate_hz, origin, tell)
+    info = wavfile.inspect(target)
+    overview_path(target).parent.mkdir(exist_ok=True)
+    overview.save(overview_path(target), overview.of_file(info))
+    with desk.database.transaction() as db:
+        session = get_session(db, session_id)
+        db.add(Media(
+            session_id=session_id, path=str(target.relative_to(desk.media / session.folder)),
+            channels=info.format.channels, bits=info.format.bits, rate_hz=job.rate_hz, samples=samples, crc32=crc32,
+            original_id=media_id,
+        ))
+
+
+def _free(path: Path) -> Path:
+    """A name that is not taken: nothing is ever overwritten."""
+    number, found = 1, path
+    while found.exists():
+        number += 1
+        found = path.with_stem(f"{path.stem} {number}")
+    return found

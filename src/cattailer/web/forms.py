@@ -1,0 +1,67 @@
+"""What every stage needs: the desk, and reading forms."""
+
+from typing import Annotated, TypeVar
+
+from flask import Response, current_app, request
+from pydantic import BaseModel, BeforeValidator, ConfigDict, Field
+
+from cattailer.services.desk.desk import Desk
+
+MOST_TYPED = 20_000
+
+
+class Form(BaseModel):
+    """A form's fields; what is not a field is refused."""
+
+    model_config = ConfigDict(extra="forbid")
+
+
+F = TypeVar("F", bound=BaseModel)
+
+
+def desk() -> Desk:
+    found: Desk = current_app.extensions["desk"]
+    return found
+
+
+def form(model: type[F]) -> F:
+    """Raises ValidationError."""
+    return model.model_validate(request.form.to_dict())
+
+
+def query(model: type[F]) -> F:
+    """Raises ValidationError."""
+    return model.model_validate(request.args.to_dict())
+
+
+def done() -> Response:
+    """Nothing to say: pages fetch what changed when they hear of it."""
+    return Response(status=204)
+
+
+def told(text: str) -> Response:
+    """An answer in words, for what was pressed with ``data-tell``."""
+    return Response(text, 200, content_type="text/plain; charset=utf-8")
+
+
+def _empty_is_zero(text: object) -> object:
+    return 0 if text == "" else text
+
+
+def _plain_number(text: object) -> object:
+    """People type "+34 dB", "34,5" and a real minus sign."""
+    if isinstance(text, str):
+        return text.replace("−", "-").replace(",", ".").lower().removesuffix("db").strip().removeprefix("+")
+    return text
+
+
+Bar = Annotated[int, BeforeValidator(_empty_is_zero)]
+"""A bar's number; a field left empty is 0."""
+
+Decibels = Annotated[float, BeforeValidator(_plain_number), Field(allow_inf_nan=False, ge=-200, le=200)]
+List = Annotated[str, Field(max_length=1 << 20)]
+Text = Annotated[str, Field(max_length=MOST_TYPED)]
+
+
+class AtBar(Form):
+    bar: int

@@ -1,0 +1,101 @@
+"""The list of sessions."""
+
+from flask import Blueprint, Response, redirect, render_template, url_for
+from werkzeug.wrappers import Response as AnyResponse
+
+from cattailer.services.running import sheet
+from cattailer.services.session import history, pictures, sessions, templates
+from cattailer.web.forms import Form, Text, desk, done, form
+
+blueprint = Blueprint("sessions", __name__)
+
+
+class NewSession(Form):
+    title: Text
+    template: Text = templates.EMPTY
+    interface: Text = ""
+    rate_hz: int = 0
+    period: int = 0
+    bits: int = 0
+
+
+class Named(Form):
+    name: Text
+    was: Text | None = None
+
+
+class Key(Form):
+    key: Text
+
+
+@blueprint.get("/")
+def index() -> str:
+    return render_template(
+        "sessions/list.html", cards=sessions.list_sessions(desk()), profiles=desk().profiles,
+        templates=templates.cards(desk()), pictures=pictures.of_templates(desk()),
+    )
+
+
+@blueprint.post("/sessions")
+def create() -> AnyResponse:
+    wanted = form(NewSession)
+    hardware = sessions.Hardware(
+        wanted.interface or None, wanted.rate_hz or None, wanted.period or None, wanted.bits or None
+    )
+    made = sessions.create_session(desk(), wanted.title, hardware, wanted.template)
+    return _go(url_for("sessions.enter", session_id=made))
+
+
+@blueprint.post("/s/<int:session_id>/copy")
+def copy(session_id: int) -> AnyResponse:
+    return _go(url_for("sessions.enter", session_id=sessions.copy_session(desk(), session_id, form(Named).name)))
+
+
+@blueprint.post("/s/<int:session_id>/title")
+def rename(session_id: int) -> Response:
+    wish = form(Named)
+    sessions.rename_session(desk(), session_id, wish.name, wish.was)
+    return done()
+
+
+@blueprint.post("/s/<int:session_id>/template")
+def save_template(session_id: int) -> Response:
+    name = form(Named).name
+    templates.save(desk(), session_id, name)
+    return Response("Kept as a template.", 200, content_type="text/plain; charset=utf-8")
+
+
+@blueprint.post("/templates/default")
+def default_template() -> AnyResponse:
+    templates.choose_default(desk(), form(Key).key)
+    return _go("/")
+
+
+@blueprint.post("/templates/remove")
+def remove_template() -> AnyResponse:
+    templates.remove(desk(), form(Key).key)
+    return _go("/")
+
+
+@blueprint.post("/s/<int:session_id>/<any(undo, redo):what>")
+def step_back(session_id: int, what: str) -> Response:
+    """The answer says what was undone or done again."""
+    words = (history.undo if what == "undo" else history.redo)(desk(), session_id)
+    text = f"{'Undone' if what == 'undo' else 'Done again'}: {words}"
+    return Response(text, 200, content_type="text/plain; charset=utf-8")
+
+
+@blueprint.get("/s/<int:session_id>/")
+def enter(session_id: int) -> AnyResponse:
+    """Opens the session in the engine and goes to its first stage; where its interface's profile is
+    gone, to the page that says so."""
+    if not sessions.has_profile(desk(), session_id):
+        return redirect(url_for("patch.view", session_id=session_id, view="interface"))
+    sessions.open_session(desk(), session_id)
+    fresh = not sheet.show(desk(), session_id).rows
+    return redirect(url_for("patch.stage" if fresh else "capture.stage", session_id=session_id))
+
+
+def _go(address: str) -> AnyResponse:
+    """htmx goes to the address by itself."""
+    return Response(status=204, headers={"HX-Redirect": address})

@@ -1,0 +1,191 @@
+"""Levels: what people do there. Every edit answers with nothing; pages fetch what changed."""
+
+from typing import Literal
+
+from flask import Blueprint, Response, request
+from pydantic import Field
+
+from cattailer.core.errors import Refusal
+from cattailer.services.desk import standin
+from cattailer.services.stages.levels import knobs, noise, pairing, soundcheck, tuning, watch, windows
+from cattailer.web.forms import Decibels, Form, Text, desk, done, form
+
+blueprint = Blueprint("leveling", __name__, url_prefix="/s/<int:session_id>/levels")
+
+
+class Begin(Form):
+    phase: Literal["check", "performance"] = "check"
+
+
+class One(Form):
+    socket: int | None = Field(default=None, ge=1, le=1000)
+
+
+class Window(Form):
+    low: Decibels
+    high: Decibels
+
+
+class OwnWindow(Form):
+    low: Decibels | None = None
+    high: Decibels | None = None
+
+
+class Meters(Form):
+    kind: Literal["peak", "true", "vu", "loudness"] = "peak"
+    point: Literal["input", "channel"] = "input"
+
+
+class Offset(Form):
+    first: int
+    second: int
+    samples: float = Field(allow_inf_nan=False, ge=-1e6, le=1e6)
+    cm: float = Field(allow_inf_nan=False, ge=-1e6, le=1e6)
+
+
+class Reference(Form):
+    hz: float = Field(allow_inf_nan=False)
+
+
+class Loud(Form):
+    player: Text
+    db: Decibels
+
+
+class Hum(Form):
+    socket: int
+    dbu: Decibels | None = None
+
+
+class Turn(Form):
+    socket: int
+    gain_db: Decibels
+
+
+class Rig(Form):
+    name: Text
+    what: Literal["screen", "di"]
+    on: bool
+
+
+def _said(text: str) -> Response:
+    return Response(text, 200, content_type="text/plain; charset=utf-8")
+
+
+@blueprint.post("/check/begin")
+def begin(session_id: int) -> Response:
+    """``socket`` may come many times: the rows that are ticked; none means all."""
+    ticked = request.form.getlist("socket")
+    if not all(n.isdecimal() for n in ticked):
+        raise Refusal("The rows to listen to cannot be read; nothing was begun.")
+    phase = Begin.model_validate({k: v for k, v in request.form.items() if k != "socket"}).phase
+    soundcheck.begin(desk(), session_id, phase, [int(n) for n in ticked] or None)
+    return done()
+
+
+@blueprint.post("/check/end")
+def end(session_id: int) -> Response:
+    heard = soundcheck.end(desk(), session_id)
+    return _said(f"{heard} {'row' if heard == 1 else 'rows'} gave a signal; the advice stands in the rows.")
+
+
+@blueprint.post("/apply")
+def apply(session_id: int) -> Response:
+    socket = form(One).socket
+    done = soundcheck.apply(desk(), session_id, None if socket is None else [socket])
+    return _said(f"Set: {'socket' if len(done) == 1 else 'sockets'} {', '.join(map(str, done))}. Ctrl+Z takes it back.")
+
+
+@blueprint.post("/window")
+def window(session_id: int) -> Response:
+    wish = form(Window)
+    windows.set_window(desk(), session_id, wish.low, wish.high)
+    return done()
+
+
+@blueprint.post("/tracks/<int:track_id>/window")
+def own_window(session_id: int, track_id: int) -> Response:
+    wish = form(OwnWindow)
+    both = (wish.low, wish.high) if wish.low is not None and wish.high is not None else None
+    windows.set_own_window(desk(), session_id, track_id, both)
+    return done()
+
+
+@blueprint.post("/meters")
+def meters(session_id: int) -> Response:
+    wish = form(Meters)
+    standin.choose_meters(desk(), wish.kind, wish.point)
+    return done()
+
+
+@blueprint.post("/reset")
+def reset(session_id: int) -> Response:
+    socket = form(One).socket
+    standin.reset_meters(desk(), None if socket is None else [socket - 1])
+    watch.forget_clips(desk(), session_id, socket)
+    return done()
+
+
+@blueprint.post("/knob/<int:socket>")
+def knob(session_id: int, socket: int) -> Response:
+    knobs.begin(desk(), session_id, socket)
+    return done()
+
+
+@blueprint.post("/knob/leave")
+def leave_knob(session_id: int) -> Response:
+    knobs.leave(desk(), session_id)
+    return done()
+
+
+@blueprint.post("/noise")
+def measure_noise(session_id: int) -> Response:
+    noise.measure(desk(), session_id)
+    return _said(f"Listening to the room for {noise.MEASURE_S:.0f} s. Everybody rests.")
+
+
+@blueprint.post("/roomtone")
+def room_tone(session_id: int) -> Response:
+    noise.keep_room_tone(desk(), session_id)
+    return _said(f"Keeping {noise.TONE_S:.0f} s of room tone, behind the last take.")
+
+
+@blueprint.post("/pairs/note")
+def note_offset(session_id: int) -> Response:
+    wish = form(Offset)
+    pairing.note_offset(desk(), session_id, wish.first, wish.second, wish.samples, wish.cm)
+    return _said("Noted at the later row.")
+
+
+@blueprint.post("/reference")
+def reference(session_id: int) -> Response:
+    tuning.set_reference(desk(), session_id, form(Reference).hz)
+    return done()
+
+
+@blueprint.post("/stand-in/loud")
+def loud(session_id: int) -> Response:
+    wish = form(Loud)
+    standin.play_louder(desk(), wish.player, wish.db)
+    return done()
+
+
+@blueprint.post("/stand-in/hum")
+def hum(session_id: int) -> Response:
+    wish = form(Hum)
+    standin.hum(desk(), wish.socket, wish.dbu)
+    return done()
+
+
+@blueprint.post("/stand-in/turn")
+def turn(session_id: int) -> Response:
+    wish = form(Turn)
+    standin.turn_knob(desk(), wish.socket, wish.gain_db)
+    return done()
+
+
+@blueprint.post("/stand-in/rig")
+def rig(session_id: int) -> Response:
+    wish = form(Rig)
+    standin.rig(desk(), wish.name, wish.what, wish.on)
+    return done()

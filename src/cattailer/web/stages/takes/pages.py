@@ -1,0 +1,54 @@
+"""Takes: hear, look at and download what was captured."""
+
+from typing import Literal
+
+from flask import Blueprint, Response, jsonify, render_template, send_file
+from pydantic import Field
+
+from cattailer.services.running import sheet
+from cattailer.services.stages.takes import files, leadin
+from cattailer.web.forms import Form, desk, done, form, query
+
+blueprint = Blueprint("takes", __name__, url_prefix="/s/<int:session_id>/takes")
+
+
+class Columns(Form):
+    columns: int = Field(default=600)
+
+
+class Head(Form):
+    how: Literal["hidden", "beat", "all"]
+
+
+@blueprint.get("/")
+def stage(session_id: int) -> str:
+    return render_template("takes/stage.html", sheet=sheet.show(desk(), session_id), stage="takes")
+
+
+@blueprint.get("/rows")
+def rows(session_id: int) -> str:
+    return render_template("takes/refresh.html", sheet=sheet.show(desk(), session_id), stage="takes")
+
+
+@blueprint.post("/<int:take_id>/head")
+def head(session_id: int, take_id: int) -> Response:
+    leadin.open_head(desk(), session_id, take_id, form(Head).how)
+    return done()
+
+
+@blueprint.get("/<int:take_id>/waveform")
+def waveform(session_id: int, take_id: int) -> Response:
+    return jsonify(files.take_waveform(desk(), session_id, take_id, query(Columns).columns))
+
+
+@blueprint.get("/<int:take_id>/sound")
+def sound(session_id: int, take_id: int) -> Response:
+    """For playing: answers ranges."""
+    file = files.take_file(desk(), session_id, take_id)
+    return send_file(file.path, mimetype="audio/wav", conditional=True)
+
+
+@blueprint.get("/<int:take_id>/file")
+def download(session_id: int, take_id: int) -> Response:
+    file = files.take_file(desk(), session_id, take_id)
+    return send_file(file.path, mimetype="audio/wav", as_attachment=True, download_name=file.download_name)

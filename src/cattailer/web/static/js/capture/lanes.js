@@ -1,0 +1,190 @@
+// Lanes: sixteen bars of the timeline with what is there in ink and what is being captured in
+// vermilion. The stretch and its bars come from the server. A lane is drawn whole only when
+// something changed; while capturing, only the columns that are new.
+import { LIFT, paint, prepared } from "../page/canvas.js";
+import { on } from "../page/socket.js";
+
+const COLUMNS = 400;
+let view = null; // {start, stop, bars, tracks}
+let live = new Map(); // track → [[first sample, samples per pair, pairs]]
+let liveRun = null;
+let position = 0;
+let state = "stopped";
+let asked = -Infinity;
+let stale = true;
+
+export function startLanes() {
+  const rows = document.getElementById("rows");
+  if (!rows?.dataset.lanes) return;
+  on("frame", (frame) => {
+    position = frame.position;
+    if (frame.state !== state) {
+      state = frame.state;
+      stale = true;
+    }
+    if (view && (position < view.start || position >= view.stop)) fetchView(rows);
+  });
+  on("wave", addLive);
+  on("event", ({ kind, at, samples }) => {
+    if (kind !== "dropout" || !view) return;
+    view.dropouts.push([at, samples, [...live.keys()]]);
+    stale = true;
+  });
+  on("revision", () => fetchView(rows, true));
+  on("again", () => fetchView(rows, true));
+  const redraw = () => { stale = true; };
+  document.addEventListener("themechange", redraw);
+  addEventListener("resize", redraw);
+  document.addEventListener("htmx:afterSettle", redraw);
+  rows.addEventListener("click", (event) => locate(event, rows));
+  fetchView(rows);
+  requestAnimationFrame(draw);
+}
+
+function locate(event, rows) {
+  const lane = event.target.closest("canvas[data-lane]");
+  if (!lane || !view) return;
+  const share = (event.clientX - lane.getBoundingClientRect().left) / lane.clientWidth;
+  const there = Math.round(view.start + share * (view.stop - view.start));
+  htmx.ajax("POST", rows.dataset.locate, { values: { position: there }, swap: "none", source: rows });
+}
+
+async function fetchView(rows, force = false) {
+  if (!force && performance.now() - asked < 300) return;
+  asked = performance.now();
+  const answer = await fetch(`${rows.dataset.lanes}?at=${position}&columns=${COLUMNS}`);
+  if (!answer.ok) return;
+  view = await answer.json();
+  if (state !== "capturing") live = new Map();
+  stale = true;
+}
+
+function addLive(wave) {
+  if (wave.run !== liveRun) {
+    liveRun = wave.run;
+    live = new Map();
+  }
+  for (const [track, pairs] of wave.tracks) {
+    if (!live.has(track)) live.set(track, []);
+    const piece = [wave.start + wave.bucket * wave.size, wave.size, pairs];
+    live.get(track).push(piece);
+    const canvas = document.getElementById(`lane-${track}`);
+    if (view && canvas && !stale) drawPieces(canvas, [piece]);
+  }
+}
+
+function draw() {
+  requestAnimationFrame(draw);
+  if (!view) return;
+  movePlayhead();
+  if (!stale) return;
+  stale = false;
+  for (const canvas of document.querySelectorAll("canvas[data-lane]")) drawLane(canvas);
+  drawRuler();
+}
+
+function across(sample, width) {
+  return ((sample - view.start) / (view.stop - view.start)) * width;
+}
+
+// One line through all lanes, moved without drawing anything anew.
+function movePlayhead() {
+  const head = document.getElementById("playhead");
+  const ruler = document.getElementById("ruler");
+  const inside = position >= view.start && position < view.stop;
+  head.hidden = !inside;
+  head.style.transform = `translateX(${ruler.offsetLeft + across(position, ruler.clientWidth)}px)`;
+}
+
+function drawLane(canvas) {
+  const area = prepared(canvas);
+  if (!area) return;
+  const { context: c, width, height } = area;
+  ground(c, 0, width, width, height);
+  const pairs = view.tracks[canvas.dataset.lane];
+  if (pairs) {
+    c.fillStyle = paint("soft");
+    const step = width / COLUMNS;
+    for (let n = 0; n < COLUMNS; n += 1) {
+      if (pairs[2 * n] || pairs[2 * n + 1]) column(c, n * step, step, pairs[2 * n] / 127, pairs[2 * n + 1] / 127, height);
+    }
+  }
+  const pieces = live.get(Number(canvas.dataset.lane));
+  if (pieces) drawPieces(canvas, pieces);
+  c.fillStyle = paint("vermilion");
+  for (const [at, samples, tracks] of view.dropouts) {
+    if (!tracks.includes(Number(canvas.dataset.lane))) continue;
+    c.globalAlpha = 0.55;
+    c.fillRect(Math.round(across(at, width)) - 1, 0, Math.max(3, across(samples + view.start, width)), height);
+    c.globalAlpha = 1;
+  }
+}
+
+// The empty lane between two places: its colour and the bar lines.
+function ground(c, from, to, width, height) {
+  c.fillStyle = paint("lane");
+  c.fillRect(from, 0, to - from, height);
+  c.fillStyle = paint("rule");
+  for (const [bar, at] of view.bars) {
+    const x = Math.round(across(at, width));
+    if (x >= from && x < to) c.fillRect(x, 0, (bar - 1) % 4 ? 1 : 2, height);
+  }
+}
+
+function drawPieces(canvas, pieces) {
+  const c = canvas.getContext("2d");
+  const width = canvas.clientWidth;
+  const height = canvas.clientHeight;
+  const last = pieces[pieces.length - 1];
+  const from = Math.floor(across(pieces[0][0], width));
+  const to = Math.ceil(across(last[0] + (last[1] * last[2].length) / 2, width));
+  ground(c, Math.max(0, from), to, width, height);
+  c.fillStyle = paint("vermilion");
+  let x = null;
+  let low = 0;
+  let high = 0;
+  for (const [start, size, pairs] of pieces) {
+    for (let n = 0; n < pairs.length; n += 2) {
+      const here = Math.floor(across(start + (n / 2) * size, width));
+      if (here !== x) {
+        if (x !== null) column(c, x, 1, low, high, height);
+        x = here;
+        low = high = 0;
+      }
+      low = Math.min(low, pairs[n] / 32767);
+      high = Math.max(high, pairs[n + 1] / 32767);
+    }
+  }
+  if (x !== null) column(c, x, 1, low, high, height);
+  c.fillRect(Math.max(0, from), height - 2, to - Math.max(0, from), 2);
+}
+
+function column(c, x, step, low, high, height) {
+  const middle = height / 2;
+  const top = Math.max(0, high) ** LIFT * (middle - 2);
+  const bottom = Math.max(0, -low) ** LIFT * (middle - 2);
+  c.fillRect(x, middle - top, Math.max(1, step), Math.max(1, top + bottom));
+}
+
+function drawRuler() {
+  const canvas = document.getElementById("ruler");
+  const area = prepared(canvas);
+  if (!area) return;
+  const { context: c, width, height } = area;
+  c.fillStyle = paint("soft");
+  c.font = "12px 'Hyperlegible Mono'";
+  if (view.range) {
+    const [from, to] = view.range.map((at) => across(at, width));
+    c.fillStyle = paint("water");
+    c.fillRect(from, height - 4, to - from, 4);
+    c.fillStyle = paint("soft");
+  }
+  for (const [number, at] of view.bars) {
+    const x = Math.round(across(at, width));
+    const long = (number - 1) % 4 === 0;
+    c.fillRect(x, height - (long ? 8 : 4), long ? 2 : 1, long ? 8 : 4);
+    if (long && x + 52 < width) c.fillText(`bar ${number}`, x + 5, height - 5);
+  }
+  c.fillStyle = paint("vermilion");
+  for (const [at] of view.dropouts) c.fillText("✗", Math.round(across(at, width)) - 4, 10);
+}

@@ -1,0 +1,28 @@
+// The clock, bar and beat, and the transport's state for the whole page.
+import { on } from "../page/socket.js";
+
+const WORDS = { stopped: "stopped", counting: "◌ count-in", rolling: "rolling", capturing: "● capturing" };
+
+export function startClock() {
+  const clock = document.getElementById("clock");
+  const bars = document.getElementById("bars");
+  const samples = document.getElementById("samples");
+  const state = document.getElementById("state");
+  on("frame", (frame) => {
+    put(clock, frame.clock);
+    put(bars, frame.where);
+    put(samples, frame.samples);
+    put(state, WORDS[frame.state]);
+    state.classList.toggle("!text-vermilion", frame.state === "capturing");
+    state.classList.toggle("!text-ochre", frame.state === "counting");
+    if (document.body.dataset.state !== frame.state) document.body.dataset.state = frame.state;
+    const muted = document.getElementById("muted");
+    if (muted.hidden === frame.muted) muted.hidden = !frame.muted;
+    const lost = document.getElementById("dropouts");
+    if (lost) put(lost, frame.dropouts ? `✗ ${frame.dropouts} ${frame.dropouts === 1 ? "dropout" : "dropouts"} since the start` : "");
+  });
+}
+
+function put(element, text) {
+  if (element.textContent !== text) element.textContent = text;
+}

@@ -1,0 +1,46 @@
+// Listen here: the main mix in this browser, through an AudioWorklet with a jitter buffer.
+import { on, wish } from "../page/socket.js";
+
+const stats = { received: 0, heard: 0, loudest: 0, buffered: 0, gaps: 0 };
+window.cattailerListen = stats;
+let context = null;
+let node = null;
+
+export function startListen() {
+  const button = document.querySelector("[data-press='listen']");
+  if (!button) return;
+  const label = document.getElementById("listen-label");
+  const words = document.getElementById("listen-words");
+  const show = (listening) => {
+    button.setAttribute("aria-pressed", String(listening));
+    label.textContent = listening ? "Stop listening" : "Listen here";
+    if (!listening) words.textContent = "not heard here";
+  };
+  button.addEventListener("click", async () => {
+    if (node) {
+      wish({ listen: false });
+      await context.close();
+      context = node = null;
+      show(false);
+      return;
+    }
+    const rate = Number(document.body.dataset.rate);
+    context = new AudioContext({ sampleRate: rate, latencyHint: "interactive" });
+    await context.audioWorklet.addModule(new URL("listen-worklet.js", import.meta.url));
+    node = new AudioWorkletNode(context, "mix-player", { numberOfInputs: 0, outputChannelCount: [2] });
+    node.port.onmessage = ({ data }) => {
+      Object.assign(stats, data);
+      const own = 1000 * ((context?.baseLatency ?? 0) + (context?.outputLatency ?? 0));
+      words.textContent = `${String(Math.round(data.buffered + own)).padStart(3)} ms behind${data.gaps ? `, ${data.gaps} ${data.gaps === 1 ? "gap" : "gaps"}` : ""}`;
+    };
+    node.connect(context.destination);
+    await context.resume();
+    wish({ listen: true });
+    show(true);
+  });
+  on("open", () => { if (node) wish({ listen: true }); });
+  on("mix", (data) => {
+    stats.received += data.byteLength / 8;
+    node?.port.postMessage(data, [data]);
+  });
+}

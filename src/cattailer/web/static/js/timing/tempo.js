@@ -1,0 +1,25 @@
+// Tapping a tempo, and bar 1 where the clock stands. What taps mean is worked out by the server.
+import { on } from "../page/socket.js";
+
+const taps = [];
+
+export function startTempo() {
+  on("frame", ({ position }) => {
+    const here = document.getElementById("bar-one-sample");
+    if (here) here.value = position;
+  });
+  document.addEventListener("click", ({ target }) => {
+    const button = target.closest?.("#tap");
+    if (button) tap(button);
+  });
+}
+
+async function tap(button) {
+  taps.push(performance.now() / 1000);
+  taps.splice(0, taps.length - 32);
+  const answer = await fetch(button.dataset.address, { method: "POST", body: new URLSearchParams({ times: taps.map((t) => t.toFixed(4)).join(",") }) });
+  if (!answer.ok) return;
+  const { words, bpm, rounded } = await answer.json();
+  document.getElementById("tapped").textContent = bpm ? `${words}. Rounded to ${rounded} above.` : words;
+  if (bpm) document.getElementById("tempo-bpm").value = rounded;
+}

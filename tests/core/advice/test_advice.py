@@ -1,0 +1,181 @@
+"""The rules of gain staging: advice, faults, noise, pairs."""
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from cattailer.core.advice import faults, gainadvice, noise, pairs
+from cattailer.core.advice.gainadvice import Heard, Margin, Preamp
+from cattailer.core.patch.patch import PatchInput
+from cattailer.core.sound.rowsound import RowListener, RowSound
+from cattailer.media import profile_toml
+
+RATE = 48000
+M16, M2 = (profile_toml.shipped()[k] for k in ("marshgate-16", "marshgate-2"))
+WINDOW = (-18.0, -12.0)
+PREAMP = Preamp(34.0, 0.0, 65.0, 1.0, 20.0)
+
+
+def noise_of(seconds: float, rms_dbfs: float, seed: int = 1) -> np.ndarray:
+    return np.random.default_rng(seed).standard_normal(round(seconds * RATE)) * 10 ** (rms_dbfs / 20)
+
+
+def sine(hz: float, dbfs: float, seconds: float = 4.0) -> np.ndarray:
+    return 10 ** (dbfs / 20) * np.sin(2 * np.pi * hz * np.arange(round(seconds * RATE)) / RATE)
+
+
+def heard(*signals: np.ndarray) -> list[RowSound]:
+    listener = RowListener(len(signals), RATE)
+    sound = np.stack(signals).astype(np.float32)
+    for at in range(0, sound.shape[1], 12_000):
+        listener.add(sound[:, at : at + 12_000])
+    return listener.sounds()
+
+
+def test_the_sum_is_shown() -> None:
+    told = gainadvice.advise(Heard("check", -7.2, -59.0, 0), PREAMP, WINDOW, Margin(5.4, 3))
+    assert told.words == (
+        "Peaked at −7.2 in the check. People play about 6 dB louder than they check (this player: 5.4 over 3 takes), "
+        "so expect −1.8. Turn down 14 dB: peaks near −16, noise floor −73."
+    )
+    assert (told.kind, told.gain_db, told.pad_in) == ("down", 20.0, False)
+    assert gainadvice.advise(Heard("check", -21.0, -80.0, 0), PREAMP, WINDOW, Margin()).short == "In the window. Leave it."
+    assert gainadvice.advise(Heard("performance", -7.2, -70.0, 0), PREAMP, WINDOW, Margin()).short.startswith("Turn down 8 dB")
+    clipped = gainadvice.advise(Heard("check", 0.0, -60.0, 3), PREAMP, WINDOW, Margin())
+    assert "Clipped 3×" in clipped.words
+    assert clipped.gain_db <= 34 - 12 - 15
+    knob = gainadvice.advise(Heard("check", -30.0, -80.0, 0), replace(PREAMP, remote=False, step_db=0.0), WINDOW, Margin())
+    assert knob.short.startswith("Turn the knob up by ")
+    assert gainadvice.advise(Heard("check", -90.0, -95.0, 0), PREAMP, WINDOW, Margin()).kind == "silent"
+
+
+def test_a_preamp_at_its_end_says_what_else_helps() -> None:
+    low = gainadvice.advise(Heard("performance", -2.0, -70.0, 0), replace(PREAMP, gain_db=2.0), WINDOW, Margin())
+    assert low.pad_in
+    assert low.short.startswith("Pad in, then turn up")
+    without = gainadvice.advise(Heard("performance", -2.0, -70.0, 0), replace(PREAMP, gain_db=2.0, pad_db=0.0), WINDOW, Margin())
+    assert "move the microphone away" in without.short
+    high = gainadvice.advise(Heard("performance", -40.0, -70.0, 0), replace(PREAMP, gain_db=60.0), WINDOW, Margin())
+    assert (high.gain_db, "move the microphone closer" in high.short) == (65.0, True)
+    out = gainadvice.advise(Heard("performance", -40.0, -70.0, 0), replace(PREAMP, gain_db=60.0, pad_in=True), WINDOW, Margin())
+    assert (out.pad_in, out.gain_db) == (False, pytest.approx(64.0, abs=1.0))
+
+
+@given(
+    peak=st.floats(-59, 0), margin=st.floats(-2, 15), gain=st.integers(0, 65), step=st.sampled_from([0.5, 1.0, 3.0]),
+    pad=st.sampled_from([0.0, 10.0, 20.0]), pad_in=st.booleans(), low=st.floats(-30, -8), wide=st.floats(4, 12),
+    phase=st.sampled_from(gainadvice.PHASES),
+)
+def test_advice_lands_in_the_window_or_says_why_not(
+    peak: float, margin: float, gain: int, step: float, pad: float, pad_in: bool, low: float, wide: float, phase: str
+) -> None:
+    preamp = Preamp(float(gain), 0.0, 65.0, step, pad, pad_in and pad > 0)
+    window = (low, min(0.0, low + wide))
+    told = gainadvice.advise(Heard(phase, peak, -90.0, 0), preamp, window, Margin(margin, 1))
+    assert 0.0 <= told.gain_db <= 65.0
+    if told.changes:
+        assert told.gain_db / step == pytest.approx(round(told.gain_db / step))
+    expected = peak + (margin if phase == "check" else 0.0)
+    moved = told.gain_db - gain + pad * (preamp.pad_in - told.pad_in)
+    assert told.peak_dbfs == pytest.approx(expected + moved)
+    if told.kind in ("up", "down"):
+        assert window[0] - step <= told.peak_dbfs <= window[1] + step
+    if told.kind == "leave" and "Leave it" in told.short:
+        assert window[0] <= told.peak_dbfs <= window[1]
+    if told.kind == "end" or (told.kind == "leave" and "Leave it" not in told.short):
+        assert told.gain_db < 3.0 or told.gain_db > 62.0
+
+
+def test_margins_are_the_middle_of_what_was_seen() -> None:
+    assert gainadvice.learned([], []) == Margin()
+    assert gainadvice.learned([-50.0, -50.0, -48.0], [-45.0, -44.0, -44.0]) == Margin(5.0, 3)
+    assert gainadvice.learned([-50.0], [-5.0]).db == 20.0, "no margin is that large; the microphone was moved"
+
+
+def row(sound: RowSound, others: bool = True, voice: bool = False, profile: object = M16, **given: object) -> faults.Row:
+    given = {"socket": 3, "label": "Cello", "gain_db": 30.0, **given}
+    return faults.Row(PatchInput(**given), profile, sound, others, voice)  # type: ignore[arg-type]
+
+
+def said(found: list[faults.Finding]) -> str:
+    return " | ".join(f.text for f in found)
+
+
+QUIET, TONE, SILENT = heard(noise_of(4, -95), sine(440, -15) + noise_of(4, -80, 2), np.zeros(4 * RATE))
+BURSTY = heard(noise_of(4, -80) + sine(3000, -15) * (np.arange(4 * RATE) % RATE < RATE // 2))[0]
+
+
+@pytest.mark.parametrize(("given", "words"), [
+    (row(QUIET, pickup="condenser"), "Cello is silent: a condenser needs 48 V"),
+    (row(QUIET, pickup="condenser", socket=14), "which this socket lacks"),
+    (row(TONE, pickup="ribbon", phantom=True), "can destroy it"),
+    (row(TONE, pickup="line"), "is at line level, and +30 dB"),
+    (row(TONE, pickup="dynamic", socket=14), "microphone in a line socket"),
+    (row(TONE, pickup="instrument"), "about 13 dB quieter and dull above 550 Hz"),
+    (row(TONE, pickup="instrument", socket=5), "use another, or a DI"),
+    (row(replace(QUIET, peak_dbfs=-40.0), pickup="dynamic", gain_db=64.0), "gain near its end: move the microphone closer"),
+    (row(replace(TONE, peak_dbfs=-2.0), pickup="dynamic", gain_db=0.0), "loud with the gain near its least"),
+    (row(replace(TONE, clips=3)), "clipped 3×"),
+    (row(heard(np.clip(sine(220, -6), -0.25, 0.25) + noise_of(4, -100))[0], pickup="DI"), "clips before the converter: crests lie flat at −12 dBFS"),
+    (row(replace(TONE, peak_dbfs=-1.0, loud_dbfs=-8.0), soft_limit=True), "works the soft limit all the time"),
+    (row(replace(BURSTY, floor_dbfs=-40.0, loud_dbfs=-18.0), others=False), "only 22 dB above its noise"),
+    (row(heard(sum(sine(50 * k, -70) for k in (1, 2, 3, 5)) + noise_of(4, -90))[0]), "hums at 50 Hz"),
+    (row(heard(sum(sine(60 * k, -70) for k in (1, 2, 3)) + noise_of(4, -90))[0]), "hums at 60 Hz"),
+    (row(heard(noise_of(4, -60) + 0.05)[0]), "carries DC, +5.0 %"),
+    (row(SILENT, pickup="dynamic"), "is dead"),
+    (row(heard(sine(300, -25) * 0.5 + sine(40, -8) * (np.arange(4 * RATE) % RATE < 5000))[0], voice=True), "bursts of breath"),
+    (row(heard(sine(120, -15) + sine(700, -30))[0], voice=True, distance="20 cm"), "about 5 dB at 100 Hz from 20 cm"),
+])
+def test_every_rule_finds_its_fault(given: faults.Row, words: str) -> None:
+    found = faults.look([given])
+    assert words in said(found)
+    for finding in found:
+        assert finding.cure is None or finding.cure.action in ("switch", "gain")
+
+
+@pytest.mark.parametrize("given", [
+    row(TONE, pickup="condenser", phantom=True), row(QUIET, pickup="dynamic"), row(TONE, pickup="instrument", instrument=True),
+    row(BURSTY, pickup="dynamic", voice=True), row(heard(sine(98, -12) + sine(196, -20))[0], pickup="DI"),
+    row(heard(sine(49, -20, 4.0))[0], pickup="dynamic"), row(SILENT, pickup="dynamic", others=False),
+    row(heard(sine(700, -15))[0], voice=True, distance="20 cm"),
+])
+def test_what_is_in_order_is_left_alone(given: faults.Row) -> None:
+    assert said(faults.look([given])) == ""
+
+
+def test_two_rows_with_one_signal() -> None:
+    a, b = noise_of(1, -20, 1), noise_of(1, -20, 2)
+    block = np.stack([a, b, -0.3 * a, np.zeros(RATE)]).astype(np.float32)
+    assert faults.same_signals(block) == [(0, 2)]
+    rows = [row(TONE, socket=n, label=f"Row {n}") for n in (1, 2, 3)]
+    assert "Row 3 carries the same signal as Row 1" in said(faults.look(rows, [(0, 2)]))
+
+
+def test_noise_is_the_sum_of_its_parts_and_the_largest_is_named() -> None:
+    cello = PatchInput(3, "Cello", pickup="condenser", gain_db=40.0, phantom=True)
+    expected = noise.parts(M16, cello)
+    assert expected.expected > max(expected.converter, expected.preamp, expected.microphone)
+    assert noise.attribute(expected.expected + 12.0, expected).who == "room"
+    assert noise.attribute(expected.expected, expected).who == "microphone"
+    assert noise.attribute(-90.0, noise.parts(M16, replace(cello, pickup="dynamic", gain_db=60.0))).who == "preamp"
+    assert noise.attribute(-118.0, noise.parts(M16, PatchInput(3, pickup="DI", gain_db=0.0))).who == "converter"
+    ribbon = noise.parts(M16, replace(cello, pickup="ribbon", phantom=False, gain_db=60.0))
+    assert ribbon.preamp - noise.parts(M16, replace(cello, gain_db=50.0)).preamp == pytest.approx(10.0)
+
+
+def test_a_pair_in_words() -> None:
+    a = noise_of(1, -20)
+    late = np.concatenate([np.zeros(84), a])[: len(a)]
+    found = pairs.compare(a.astype(np.float32), (-late).astype(np.float32), RATE)
+    assert found.words.startswith("Polarity is turned. The second is 84.0 samples later: 60 cm of air.")
+    together = pairs.compare(a.astype(np.float32), (-a).astype(np.float32), RATE)
+    assert "They arrive together. Added up they lose" in together.words
+    assert min(db for _, db in together.sum_db) < -40
+    assert {support for _, _, support in together.octaves} == {"cancels"}
+    assert [pairs.support(db) for db in (3.0, -1.0, -6.0)] == ["adds", "thins", "cancels"]
+    assert max(db for _, db in pairs.compare(a.astype(np.float32), a.astype(np.float32), RATE).sum_db) == pytest.approx(3.01, abs=0.01)
+    assert not pairs.compare(a.astype(np.float32), noise_of(1, -20, 9).astype(np.float32), RATE).related
+    assert pairs.compare(np.zeros(RATE, np.float32), a.astype(np.float32), RATE).sum_db == ()

@@ -1,0 +1,82 @@
+from fractions import Fraction
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from cattailer.core.time.timeline import Meter, Tempo, TempoMap, clock_text
+
+WALTZ = TempoMap(48000, (Tempo(Fraction(0), Fraction(92)),), (Meter(1, 3, 4),))
+
+
+@st.composite
+def maps(draw: st.DrawFn) -> TempoMap:
+    rate = draw(st.sampled_from([44100, 48000, 96000]))
+    quarters = sorted(draw(st.sets(st.integers(1, 400), max_size=4)))
+    tempi = [Tempo(Fraction(q), Fraction(draw(st.integers(20, 3000)), 10)) for q in [0, *quarters]]
+    bars = sorted(draw(st.sets(st.integers(2, 60), max_size=3)))
+    meters = [Meter(b, draw(st.integers(1, 13)), draw(st.sampled_from([2, 4, 8, 16]))) for b in [1, *bars]]
+    tempi = [t if 10 <= t.bpm <= 400 else Tempo(t.quarter, Fraction(100)) for t in tempi]
+    tempi = [Tempo(t.quarter, t.bpm, draw(st.booleans())) for t in tempi]
+    return TempoMap(rate, tuple(tempi), tuple(meters), draw(st.sampled_from([0, 0, 12_345, 2_000_000])))
+
+
+def test_a_waltz_at_92_by_the_closed_form() -> None:
+    for bar in (1, 2, 17, 10_000):
+        exact = Fraction((bar - 1) * 3 * 60 * 48000, 92)
+        assert WALTZ.sample_of(bar) == (2 * exact + 1) // 2
+    assert [(b.bar, b.beat) for b in WALTZ.beats_between(0, 48000 * 4)] == [(1, 1), (1, 2), (1, 3), (2, 1), (2, 2),
+                                                                           (2, 3), (3, 1)]
+
+
+@given(maps(), st.integers(1, 90), st.integers(0, 12))
+def test_every_beat_is_found_again_at_its_sample(tempo: TempoMap, bar: int, beat: int) -> None:
+    beats = tempo.bar_beat_at(tempo.sample_of(bar)).of
+    beat = beat % beats + 1
+    at = tempo.bar_beat_at(tempo.sample_of(bar, beat))
+    assert (at.bar, at.beat, at.of) == (bar, beat, beats)
+    before = tempo.bar_beat_at(tempo.sample_of(bar, beat) - 1)
+    assert (before.bar, before.beat) < (bar, beat)
+
+
+@given(maps(), st.integers(0, 20_000_000))
+def test_position_and_sample_agree_exactly(tempo: TempoMap, sample: int) -> None:
+    assert tempo.sample_at(tempo.quarter_at(sample)) == sample
+
+
+@settings(max_examples=40)
+@given(maps(), st.integers(0, 3_000_000), st.integers(1, 400_000), st.integers(1, 400_000))
+def test_beats_of_two_stretches_are_the_beats_of_both(tempo: TempoMap, start: int, a: int, b: int) -> None:
+    whole = list(tempo.beats_between(start, start + a + b))
+    assert whole == [*tempo.beats_between(start, start + a), *tempo.beats_between(start + a, start + a + b)]
+    assert all(x.sample < y.sample for x, y in zip(whole, whole[1:], strict=False))
+
+
+@given(maps())
+def test_a_map_survives_storage(tempo: TempoMap) -> None:
+    assert TempoMap.from_dict(tempo.rate_hz, tempo.to_dict()) == tempo
+
+
+@pytest.mark.parametrize("bpm", [0, -3, 10**9])
+def test_impossible_tempi_are_refused(bpm: int) -> None:
+    with pytest.raises(ValueError, match="tempo"):
+        TempoMap(48000, (Tempo(Fraction(0), Fraction(bpm)),))
+
+
+@pytest.mark.parametrize("meter", [(0, 4), (7, 0), (4, 3), (-1, 4)])
+def test_impossible_meters_are_refused(meter: tuple[int, int]) -> None:
+    with pytest.raises(ValueError, match="meter"):
+        TempoMap(48000, meters=(Meter(1, *meter),))
+
+
+def test_maps_out_of_order_are_refused() -> None:
+    with pytest.raises(ValueError, match="follow"):
+        TempoMap(48000, (Tempo(Fraction(0), Fraction(90)), Tempo(Fraction(0), Fraction(91))))
+    with pytest.raises(ValueError, match="begin"):
+        TempoMap(48000, meters=(Meter(2, 4, 4),))
+
+
+def test_clock_words() -> None:
+    assert clock_text(41 * 48000 + 318 * 48, 48000) == "00:41.318"
+    assert clock_text(3723 * 48000, 48000) == "1:02:03.000"
+    assert clock_text(-24000, 48000) == "-00:00.500"

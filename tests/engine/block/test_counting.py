@@ -1,0 +1,170 @@
+"""Counting in: exact on the grid, nothing captured is heard meanwhile, and what was counted in is kept."""
+
+from dataclasses import replace
+from fractions import Fraction
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from cattailer.core.errors import NotNow
+from cattailer.core.takes.pieces import Placed
+from cattailer.core.time.clicking import ClickPlan
+from cattailer.core.time.counting import count_in
+from cattailer.core.time.timeline import Meter, Tempo, TempoMap
+from cattailer.engine.block.engine import Engine
+from cattailer.engine.offline import run_for, run_inline
+from cattailer.engine.writing.runwriter import RunWriter
+from cattailer.media import bwf, wavfile
+from cattailer.services.session import demo
+from tests.helpers.plans import LOOP, ORIGIN, opened, plan_of, sound, start
+
+WAIT = 5000
+
+
+def capture_counted(engine: Engine, out: Path, bars: int, samples: int) -> RunWriter:
+    """Captures ``samples`` after a count-in; returns the run."""
+    run = opened(engine, out)
+    count = engine.make_count(bars)
+    assert count is not None
+    head = engine.make_head(run, count)
+    engine.soon(lambda: engine.begin_run(run, samples, count, head))
+    run_inline(engine, lambda: not run.done)
+    return run
+
+
+@pytest.mark.parametrize(("period", "bar", "after"), [(32, 1, 0), (128, 5, 0), (1024, 5, 0), (128, 5, 17_003)])
+def test_counted_in_anywhere(tmp_path: Path, period: int, bar: int, after: int) -> None:
+    """The count is exact in the head, the take begins where it was asked to, and the click goes on in it."""
+    engine = start(plan_of(LOOP, click=True, period=period), cables=((0, 12),))
+    tempo = engine.plan.tempo
+    place = tempo.sample_of(bar) + after
+    engine.transport.locate(place, 48000)
+    run_for(engine, WAIT)
+    run = capture_counted(engine, tmp_path, 2, 150_000)
+    count = count_in(tempo, place, 2)
+    head, take = np.abs(sound(tmp_path / "head", "Loop")[0]), np.abs(sound(tmp_path, "Loop")[0])
+    assert take.size == 150_000
+    assert run.story is not None
+    assert run.story.head.start == place
+    lead = head.size
+    assert lead >= count.samples
+    assert lead - count.samples < period
+    assert lead % period == 0
+    counted = list(count.grid.beats_between(count.start, count.stop))
+    assert len(counted) == 6 + (1 if after else 0)
+    joined = np.concatenate([head, take])
+    expected = [b.sample for b in counted] + [b.sample for b in tempo.beats_between(place, place + 149_000)]
+    for sample in expected:
+        at = sample - (place - lead)
+        near = joined[max(0, at - 3000) : at + 400]
+        assert near.argmax() + max(0, at - 3000) == at
+    assert head[: lead - count.samples].max() < 1e-3
+
+
+def test_the_count_has_the_tempo_of_what_follows() -> None:
+    """A slower section just before does not reach into the count; counting has no grid to be off from."""
+    tempo = TempoMap(48000, (Tempo(Fraction(0), Fraction(60)), Tempo(Fraction(16), Fraction(150))),
+                     (Meter(1, 4, 4), Meter(5, 5, 4)))
+    counted = count_in(tempo, tempo.sample_of(5), 3)
+    assert counted.samples == 15 * 60 * 48000 // 150
+    assert [b.beat for b in counted.grid.beats_between(counted.start, counted.stop)] == [1, 2, 3, 4, 5] * 3
+    assert counted.words(counted.start) == "in 3 bars · beat 1 of 5"
+    assert counted.words(counted.stop - 1) == "in 1 bar · beat 5 of 5"
+    for wrong in (0, -1, 17):
+        with pytest.raises(ValueError, match="1 to 16 bars"):
+            count_in(tempo, 0, wrong)
+
+
+def test_takes_are_silent_while_counting(tmp_path: Path) -> None:
+    """A take that lies over the count and beyond it is heard from the start position on, to the sample."""
+    path = tmp_path / "tone.wav"
+    tone = bwf.BwfWriter(path, bwf.Format(48000, 1, 24), ORIGIN)
+    tone.write(np.full((1, 400_000), 0.25, np.float32))
+    tone.close()
+    track = replace(LOOP, armed=False, fader_db=0.0)
+    plan = plan_of(track, click=False, line=(Placed(1, 99, str(path), 0, 400_000, 0),))
+    engine = start(plan)
+    engine.transport.locate(192_000, 48000)
+    engine.pump()
+    run_for(engine, WAIT)
+    began = engine.sample
+    count = engine.make_count(1)
+    assert count is not None
+    engine.soon(lambda: engine.roll(count))
+    run_for(engine, count.lead + 20_000)
+    mix = engine.mix.read(began, engine.sample)
+    assert mix is not None
+    heard = np.flatnonzero(np.abs(mix[0]) > 0.05)
+    ticks = [at for at in heard if at < count.lead]
+    assert ticks
+    assert heard[heard >= count.lead].min() == count.lead
+    assert (np.abs(mix[0, count.lead :]) > 0.08).all()
+
+
+def test_stopping_the_count_leaves_nothing(tmp_path: Path) -> None:
+    engine = start(plan_of(LOOP, click=True))
+    run_for(engine, WAIT)
+    out = tmp_path / "run-001"
+    run = opened(engine, out)
+    count = engine.make_count(2)
+    assert count is not None
+    head = engine.make_head(run, count)
+    engine.soon(lambda: engine.begin_run(run, None, count, head))
+    run_for(engine, count.lead // 2)
+    assert engine.transport.state == "counting"
+    with pytest.raises(NotNow, match="capture runs"):
+        engine.transport.locate(0, 48000)
+    with pytest.raises(NotNow, match="count-in"):
+        engine.transport.capture()
+    engine.soon(engine.stop)
+    run_for(engine, 2000)
+    engine.pump()
+    assert run.done
+    assert head.done
+    assert engine.run is None
+    assert engine.transport.state == "stopped"
+    assert engine.transport.position == 0
+    assert not out.exists()
+
+
+def test_a_dropout_in_the_count_moves_nothing(tmp_path: Path) -> None:
+    engine = start(plan_of(LOOP, click=True), cables=((0, 12),), losses={WAIT + 60_000: 777})
+    run_for(engine, WAIT)
+    run = capture_counted(engine, tmp_path, 2, 100_000)
+    take = np.abs(sound(tmp_path, "Loop")[0])
+    for beat in engine.plan.tempo.beats_between(0, 95_000):
+        assert take[max(0, beat.sample - 2000) : beat.sample + 400].argmax() == min(2000, beat.sample)
+    assert run.story is not None
+    assert not run.story.dropouts
+
+
+@pytest.mark.parametrize("sounds", ["click", "voice"])
+def test_the_click_may_be_off_after_the_count(tmp_path: Path, sounds: str) -> None:
+    engine = start(plan_of(LOOP, click=False, clicking=ClickPlan(count_sound=sounds)), cables=((0, 12),))
+    run_for(engine, WAIT)
+    capture_counted(engine, tmp_path, 1, 60_000)
+    head, take = sound(tmp_path / "head", "Loop")[0], sound(tmp_path, "Loop")[0]
+    assert np.abs(head).max() > 0.1
+    assert np.abs(take[2000:]).max() < 1e-3
+    beat = round(48000 * 60 / 92)
+    loud = [float(np.sqrt(np.mean(np.square(head[n * beat : (n + 1) * beat])))) for n in range(3)]
+    assert all(level > (0.02 if sounds == "voice" else 0.002) for level in loud)
+
+
+def test_an_early_note_is_in_the_head(tmp_path: Path) -> None:
+    """Players are silent while they are counted in, and may be a little early: that is kept."""
+    plan = plan_of(*[replace(t, armed=True) for t in demo.plan(False).tracks])
+    early = 0
+    for seed in range(4):
+        engine = start(plan)
+        engine.transport.passes = seed
+        for name in engine.driver.room.players:  # type: ignore[attr-defined]
+            engine.driver.command("ask", {"player": name, "mode": "follow"})
+        run_for(engine, WAIT)
+        capture_counted(engine, tmp_path / str(seed), 2, 60_000)
+        heads = np.stack([wavfile.read(wavfile.inspect(p))[0] for p in (tmp_path / str(seed) / "head").glob("*.wav")])
+        before = np.abs(heads[:, -30_000:-4000]).max()
+        last = np.abs(heads[:, -900:]).max()
+        early += last > 3 * before
+    assert early

@@ -1,0 +1,111 @@
+"""The ring, the transport and what is asked between blocks."""
+
+from concurrent.futures import ThreadPoolExecutor
+
+import numpy as np
+import pytest
+from hypothesis import settings
+from hypothesis import strategies as st
+from hypothesis.stateful import RuleBasedStateMachine, invariant, rule
+
+from cattailer.core.errors import NotNow, Refusal
+from cattailer.engine.block.ring import Ring
+from cattailer.engine.block.transport import Transport
+from cattailer.engine.offline import run_for
+from cattailer.services.session import demo
+from tests.helpers.plans import start
+
+
+def test_the_ring_keeps_the_newest_and_says_what_is_gone() -> None:
+    ring = Ring(2, 20_000)
+    everything = np.arange(100_000, dtype=np.float32)
+    for part in np.array_split(everything, 333):
+        ring.write(np.stack([part, -part]))
+    got = ring.read(95_000, 100_000)
+    assert got is not None
+    assert np.array_equal(got, np.stack([everything[95_000:], -everything[95_000:]]))
+    assert ring.read(70_000, 71_000) is None
+    ring.write_silence(50_000)
+    assert ring.written == 150_000
+    tail = ring.read(149_000, 150_000)
+    assert tail is not None
+    assert not tail.any()
+
+
+class TransportMachine(RuleBasedStateMachine):
+    """Whatever is pressed in whatever order, the transport keeps its promises."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.transport = Transport()
+
+    @rule()
+    def roll(self) -> None:
+        before = self.transport.state
+        self.transport.roll()
+        assert self.transport.state == ("rolling" if before == "stopped" else before)
+
+    @rule(lead=st.integers(1, 100_000), capture=st.booleans())
+    def count_in(self, lead: int, capture: bool) -> None:
+        if self.transport.state != "stopped":
+            return
+        at = self.transport.position
+        (self.transport.capture if capture else self.transport.roll)(lead)
+        assert (self.transport.state, self.transport.position) == ("counting", at - lead)
+        assert self.transport.sounding == ("capturing" if capture else "rolling")
+
+    @rule()
+    def capture(self) -> None:
+        if self.transport.state in ("capturing", "counting"):
+            with pytest.raises(NotNow):
+                self.transport.capture()
+        else:
+            self.transport.capture()
+            assert self.transport.state == "capturing"
+
+    @rule()
+    def stop(self) -> None:
+        self.transport.stop()
+        assert self.transport.position == self.transport.origin
+
+    @rule(samples=st.integers(1, 10_000))
+    def time_passes(self, samples: int) -> None:
+        if self.transport.rolling:
+            self.transport.position += samples
+            self.transport.settle(128)
+            assert self.transport.state != "counting" or self.transport.position + 128 <= self.transport.entry
+
+    @rule(position=st.integers(-3_000_000, 10_000_000_000))
+    def locate(self, position: int) -> None:
+        was = self.transport.position
+        try:
+            self.transport.locate(position, 48000)
+        except Refusal:
+            assert self.transport.position == was
+        else:
+            assert self.transport.position == position
+
+    @invariant()
+    def never_before_the_start(self) -> None:
+        assert self.transport.origin >= -60 * 48000
+        if self.transport.state != "counting":
+            assert self.transport.origin <= self.transport.position + 128
+
+
+TransportMachine.TestCase.settings = settings(max_examples=40, stateful_step_count=30)
+TestTransport = TransportMachine.TestCase
+
+
+def test_what_the_block_path_is_asked_is_answered() -> None:
+    engine = start(demo.plan(True))
+
+    def fails() -> None:
+        raise NotNow("no")
+
+    with ThreadPoolExecutor(2) as others:
+        asked = [others.submit(engine.between_blocks, what) for what in (lambda: 42, fails)]
+        while not all(a.done() for a in asked):
+            run_for(engine, 256)
+    assert asked[0].result() == 42
+    with pytest.raises(NotNow, match="no"):
+        asked[1].result()

@@ -1,0 +1,124 @@
+"""The round trip, measured and corrected: a driver that claims too little, at every rate and buffer it offers."""
+
+from dataclasses import replace
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from cattailer.core.errors import NotNow
+from cattailer.core.sound import probe
+from cattailer.core.time.clicking import ClickPlan
+from cattailer.core.time.timeline import TempoMap
+from cattailer.engine.block import load
+from cattailer.engine.block.engine import Engine
+from cattailer.engine.offline import run_for
+from cattailer.engine.sources.probe import Probe
+from cattailer.liveroom.clock import VirtualClock
+from cattailer.media import profile_toml, wavfile
+from cattailer.processes.interfaces import open_live_room
+from cattailer.services.session import demo
+from tests.helpers.plans import LOOP, begin, finish, plan_of
+
+M16 = profile_toml.shipped()["marshgate-16"]
+QUIET = 37
+
+
+def opened(rate: int, period: int, correction: int = 0) -> Engine:
+    plan = replace(plan_of(LOOP, click=True, period=period), rate_hz=rate, tempo=demo.tempo(rate), correction_samples=correction)
+    driver = open_live_room(plan, VirtualClock(), ((0, 12),))
+    driver.command("claim", {"samples": QUIET})
+    return Engine(driver, plan)
+
+
+def measured(engine: Engine) -> probe.Measured:
+    rate = engine.plan.rate_hz
+    made = Probe(probe.signal(rate), 0, probe.REPEATS, probe.stride(rate))
+    engine.soon(lambda: engine.play_probe(made))
+    run_for(engine, (probe.REPEATS + 2) * probe.stride(rate))
+    heard = [engine.ring.read(s, s + probe.stride(rate), np.array([12]))[0] for s in made.starts]
+    return probe.judge(probe.signal(rate), heard, {}, 13, rate)
+
+
+@pytest.mark.parametrize("rate", M16.rates_hz)
+@pytest.mark.parametrize("period", M16.buffers)
+def test_measure_use_and_capture_an_overdub_of_the_click(tmp_path: Path, rate: int, period: int) -> None:
+    first = opened(rate, period)
+    found = measured(first)
+    claimed = first.driver.latency.round_trip_samples
+    assert found.samples == pytest.approx(claimed + QUIET, abs=0.05)
+    engine = opened(rate, period, probe.correction(found.samples, claimed))
+    assert engine.round_trip_samples == claimed + QUIET
+    assert probe.lands(measured(engine).samples, claimed, engine.plan.correction_samples)
+    run = begin(engine, tmp_path)
+    run_for(engine, int(1.5 * rate))
+    finish(engine, run)
+    captured = np.abs(wavfile.read(wavfile.inspect(tmp_path / "Loop.wav"))[0])
+    tempo: TempoMap = engine.plan.tempo
+    for beat in list(tempo.beats_between(0, rate))[:2]:
+        around = captured[max(0, beat.sample - 600) : beat.sample + 600]
+        onset = int(np.argmax(around > 0.5 * around.max())) + max(0, beat.sample - 600)
+        assert abs(onset - beat.sample) <= 1
+
+
+def test_without_the_correction_it_lies_late_by_what_was_kept_quiet(tmp_path: Path) -> None:
+    engine = opened(48000, 128)
+    run = begin(engine, tmp_path)
+    run_for(engine, 72_000)
+    finish(engine, run)
+    captured = np.abs(wavfile.read(wavfile.inspect(tmp_path / "Loop.wav"))[0])
+    assert abs(int(np.argmax(captured[:2000] > 0.5 * captured[:2000].max())) - QUIET) <= 1
+
+
+def test_the_probe_takes_its_output_and_leaves_the_others() -> None:
+    sound = np.arange(1, 1001, dtype=np.float32) / 1000
+    made = Probe(sound, 1, 2, 1500)
+    out = []
+    for at in range(0, 3840, 128):
+        block = np.full((3, 128), 0.25, np.float32)
+        more = made.add(block, at + 5000)
+        out.append(block)
+        if not more:
+            break
+    whole = np.concatenate(out, axis=1)
+    assert made.starts == [5500, 7000]
+    assert not whole[1, :500].any(), "what was playing before has died away when the first begins"
+    assert np.array_equal(whole[1, 500:1500], sound)
+    assert np.array_equal(whole[1, 2000:3000], sound)
+    assert not whole[1, 1500:2000].any()
+    assert (whole[[0, 2]] == 0.25).all()
+
+
+def test_the_click_goes_to_the_mixes_that_want_it_and_only_when_it_should() -> None:
+    plan = demo.plan(False, click=True)
+    wanted = plan.mixes[1]
+    plan = replace(plan, clicking=ClickPlan(when="capturing", mixes=(wanted.id,)), tracks=(), routes=())
+    engine = Engine(open_live_room(plan, VirtualClock(), ((0, 12), (wanted.outputs[0], 13))), plan)
+    engine.soon(engine.transport.roll)
+    run_for(engine, 48_000)
+    heard = engine.ring.read(engine.sample - 40_000, engine.sample, np.array([12, 13]))
+    assert np.abs(heard).max() < 1e-4, "it only sounds while capturing"
+    engine.soon(engine.transport.capture)
+    run_for(engine, 96_000)
+    heard = np.abs(engine.ring.read(engine.sample - 80_000, engine.sample, np.array([12, 13]))).max(axis=1)
+    assert heard[0] < 1e-4, "the main mix does not get it"
+    assert heard[1] > 0.02
+
+
+def test_no_probe_while_the_timeline_moves() -> None:
+    engine = opened(48000, 128)
+    engine.transport.roll()
+    with pytest.raises(NotNow, match="Stop first"):
+        engine.play_probe(Probe(probe.signal(48000), 0, 1, 48000))
+
+
+def test_loads_are_measured_for_any_plan_and_size() -> None:
+    plan = demo.plan(True, click=True)
+    for period in (32, 1024):
+        times = load.measure(M16, plan, period)
+        assert len(times) >= 40
+        assert all(t > 0 for t in times)
+    engine = opened(48000, 128)
+    run_for(engine, 12_800)
+    assert engine.times.count == 100
+    assert min(engine.times.kept()) > 0

@@ -1,0 +1,130 @@
+"""What pages are told of levels, and the sound that is handed out for measuring."""
+
+import math
+import threading
+from dataclasses import replace
+from pathlib import Path
+
+import msgpack
+import numpy as np
+import pytest
+
+from cattailer.core.errors import Refusal
+from cattailer.core.plan import TrackPlan
+from cattailer.engine.offline import run_for
+from cattailer.engine.process.client import EngineClient, Listener
+from cattailer.engine.process.metering import KINDS, RowMeters
+from cattailer.engine.process.server import EngineServer
+from cattailer.engine.process.telemetry import Telemetry
+from cattailer.liveroom.clock import WallClock
+from cattailer.processes.interfaces import open_live_room
+from cattailer.services.session import demo
+from tests.helpers.plans import plan_of, start
+from tests.helpers.waiting import wait_for
+
+RATE = 48000
+
+
+class Kept:
+    """A socket that keeps what is sent."""
+
+    def __init__(self) -> None:
+        self.sent: list[tuple[str, dict]] = []
+
+    def send_multipart(self, parts: list[bytes], flags: int) -> None:
+        self.sent.append((parts[0].decode(), msgpack.unpackb(parts[1])))
+
+
+def frames(kept: Kept) -> list[dict]:
+    return [message for topic, message in kept.sent if topic == "frame"]
+
+
+def test_faders_never_change_what_an_input_meter_says() -> None:
+    readings = []
+    for fader in (0.0, -20.0):
+        engine = start(plan_of(TrackPlan(3, "Cello", (2,), False, fader, window=(-30.0, -20.0))))
+        kept = Kept()
+        telemetry = Telemetry(engine, kept)  # type: ignore[arg-type]
+        telemetry.point = "channel"
+        run_for(engine, RATE)
+        telemetry.pump()
+        readings.append(frames(kept)[-1])
+    first, second = readings
+    assert first["inputs"] == second["inputs"]
+    assert first["channel"]["hold"][0] == pytest.approx(second["channel"]["hold"][0] + 20.0, abs=0.11)
+    assert first["channel"]["zone"][0] != second["channel"]["zone"][0]
+    assert first["window"] == [-18.0, -12.0]
+
+
+def test_every_kind_reads_a_tone_as_it_should() -> None:
+    tone = np.stack([0.25 * np.sin(2 * np.pi * np.arange(2 * RATE) / 4 + np.pi / 4), np.zeros(2 * RATE)]).astype(np.float32)
+    shown = {}
+    for kind in KINDS:
+        meters = RowMeters(2, RATE)
+        meters.choose(kind)
+        for at in range(0, 2 * RATE, 1600):
+            meters.add(tone[:, at : at + 1600])
+            reading = meters.show(at / RATE)
+        shown[kind] = float(reading.peak_dbfs[0])
+        assert reading.peak_dbfs[1] <= -150
+        assert reading.clips.tolist() == [0, 0]
+    assert shown["peak"] == pytest.approx(-15.05, abs=0.01)
+    assert shown["true"] == pytest.approx(-12.04, abs=0.1)
+    assert shown["vu"] == pytest.approx(-15.05 + 20 * np.log10(np.pi / 2), abs=0.1), "the average of a square-like wave"
+    assert shown["loudness"] > -20
+
+
+def test_clips_are_counted_with_their_time_and_forgotten_by_row() -> None:
+    meters = RowMeters(3, RATE)
+    burst = np.zeros((3, 480), np.float32)
+    burst[0, 10:14] = burst[2, 10:14] = 1.0
+    meters.add(burst)
+    told = meters.told(meters.show(1234.5), [(-18.0, -12.0)] * 3)
+    assert (told["clips"], told["clipped_at"], told["zone"]) == ([1, 0, 1], [1234.5, 0.0, 1234.5], ["clipped", "none", "clipped"])
+    meters.reset([0])
+    told = meters.told(meters.show(1300.0), [(-18.0, -12.0)] * 3)
+    assert (told["clips"], told["clipped_at"]) == ([0, 0, 1], [0.0, 0.0, 1234.5])
+    meters.reset(None)
+    assert meters.told(meters.show(1301.0), [(-18.0, -12.0)] * 3)["clips"] == [0, 0, 0]
+
+
+def test_meters_stay_finite_and_recover() -> None:
+    for kind in KINDS:
+        meters = RowMeters(2, RATE)
+        meters.choose(kind)
+        for block in (np.full((2, 7), np.nan), np.full((2, 3), np.inf), np.ones((2, 1)), np.zeros((2, 4 * RATE)), np.full((2, 480), 0.1)):
+            meters.add(block.astype(np.float32))
+            reading = meters.show(0.0)
+            assert np.isfinite([reading.peak_dbfs, reading.hold_dbfs, reading.rms_dbfs]).all()
+        for _ in range(40):
+            meters.add(np.full((2, 4800), 0.1, np.float32) * np.resize([1, -1], 4800).astype(np.float32))
+            reading = meters.show(0.0)
+        assert -25 < reading.peak_dbfs[0] < -10
+
+
+def test_sound_is_handed_out_from_the_ring(tmp_path: Path) -> None:
+    pair = (f"ipc://{tmp_path}/c", f"ipc://{tmp_path}/t")
+    server = EngineServer(lambda plan: open_live_room(plan, WallClock(math.inf)), *pair)
+    thread = threading.Thread(target=server.serve)
+    thread.start()
+    try:
+        client = EngineClient(pair[0])
+        client.ask("plan", plan=replace(demo.plan(True)).to_dict())
+        wait_for(lambda: client.ask("sound", rows=[3], count=4800, start=None)["count"] == 4800)
+        first = client.ask("sound", rows=[3, 0], count=4800, start=0)
+        assert (first["start"], first["count"], len(first["pcm"])) == (0, 4800, 2 * 4 * 4800)
+        again = client.ask("sound", rows=[3], count=4800, start=0)
+        assert again["pcm"] == first["pcm"][: 4 * 4800]
+        assert client.ask("sound", rows=[3], count=10, start=1 << 40)["count"] == 0
+        for bad in ({"rows": [], "count": 5}, {"rows": [999], "count": 5}, {"rows": [0], "count": 0}, {"rows": [0], "count": 1 << 40}):
+            with pytest.raises(Refusal, match="no such sound"):
+                client.ask("sound", **bad)
+        with pytest.raises(Refusal, match="can not show"):
+            client.ask("meters", kind="sparkle", point="input")
+        listener = Listener(pair[1], ("frame",))
+        client.ask("meters", kind="vu", point="channel")
+        wait_for(lambda: any(f["kind"] == "vu" and "channel" in f for _, f in listener.receive(200)))
+        listener.close()
+    finally:
+        server.shut_down()
+        thread.join(10)

@@ -1,0 +1,36 @@
+"""A desk with a database and an engine of its own."""
+
+import math
+import threading
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+
+import sqlalchemy as sa
+
+from cattailer.engine.process.client import EngineClient
+from cattailer.engine.process.server import EngineServer
+from cattailer.liveroom.clock import WallClock
+from cattailer.processes.interfaces import open_live_room
+from cattailer.services.desk.desk import Desk
+from cattailer.store.database import Database
+from cattailer.store.models import Base
+
+
+def empty(database: Database) -> Database:
+    with database.engine.begin() as connection:
+        names = ", ".join(table.name for table in Base.metadata.sorted_tables)
+        connection.execute(sa.text(f"TRUNCATE {names} RESTART IDENTITY CASCADE"))
+    return database
+
+
+@contextmanager
+def open_desk(database: Database, tmp_path: Path) -> Iterator[Desk]:
+    """A desk with a real engine on the wall clock, in a thread."""
+    commands, telemetry = f"ipc://{tmp_path}/c", f"ipc://{tmp_path}/t"
+    server = EngineServer(lambda plan: open_live_room(plan, WallClock(math.inf)), commands, telemetry)
+    thread = threading.Thread(target=server.serve)
+    thread.start()
+    yield Desk(database, EngineClient(commands), tmp_path / "media", telemetry)
+    server.shut_down()
+    thread.join(15)

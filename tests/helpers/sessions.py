@@ -1,0 +1,63 @@
+"""Sessions, takes and plans, as several tests make them."""
+
+
+
+
+from cattailer.core.patch.patch import Patch
+from cattailer.services.desk.desk import Desk
+from cattailer.services.running import sheet, transport
+from cattailer.services.session import demo, history, tracks
+from cattailer.services.session.editing import get_session
+from cattailer.services.session.planning import compile_plan, patch_of, tempo_of
+from cattailer.services.stages.timing import clicking, tempo
+from cattailer.store.models import Session
+from tests.helpers.waiting import pass_time, wait_for
+
+
+def plan_of(desk: Desk, session: int):  # type: ignore[no-untyped-def]
+    with desk.database.transaction() as db:
+        return compile_plan(desk, db.get_one(Session, session))
+
+
+def the_map(desk: Desk, session: int):  # type: ignore[no-untyped-def]
+    with desk.database.transaction() as db:
+        return tempo_of(get_session(db, session))
+
+
+def counted(desk: Desk, bars: int = 1, bpm: float = 300.0) -> int:
+    """The demo, with a short count-in; the first and sixth track armed."""
+    session = demo.load(desk)
+    tempo.set_tempo(desk, session, 1, bpm)
+    clicking.change(desk, session, {"count_bars": bars})
+    for number, row in enumerate(sheet.show(desk, session).rows, 1):
+        tracks.arm_track(desk, session, row.id, number in (1, 6))
+    return session
+
+
+def capture(desk: Desk, session: int, seconds: float = 0.5) -> None:
+    transport.capture(desk, session)
+    assert desk.engine_state()["state"] == "counting"
+    wait_for(lambda: desk.engine_state()["state"] == "capturing")
+    pass_time(desk.engine, seconds)
+    transport.stop(desk, session)
+
+
+def make_takes(desk: Desk, seconds: float = 0.4, armed: tuple[int, ...] = (1, 6)) -> int:
+    session = demo.load(desk)
+    ids = [row.id for row in sheet.show(desk, session).rows]
+    for number, track in enumerate(ids, 1):
+        tracks.arm_track(desk, session, track, number in armed)
+    transport.capture(desk, session)
+    pass_time(desk.engine, seconds)
+    transport.stop(desk, session)
+    return session
+
+
+def the_patch(desk: Desk, session: int) -> Patch:
+    with desk.database.transaction() as db:
+        return patch_of(get_session(db, session))
+
+
+def words(desk: Desk, session: int) -> list[str]:
+    with desk.database.transaction() as db:
+        return [line.what for line in history.lines(db, session)]

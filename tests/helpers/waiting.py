@@ -1,0 +1,27 @@
+"""Waiting for what is meant, however slow the machine is."""
+
+import time
+
+from cattailer.engine.process.client import EngineClient
+
+
+def pass_time(client: EngineClient, seconds: float) -> None:
+    """Waits until the open interface has delivered so much more, however slow the machine is."""
+
+    def arrived() -> tuple[int, int]:
+        told = client.ask("sound", rows=[0], count=1, start=None)
+        return int(told["written"]), int(told["rate"])
+
+    start, rate_hz = arrived()
+    wait_for(lambda: arrived()[0] - start >= seconds * rate_hz, 60.0 + seconds)
+
+
+def wait_for(what: object, seconds: float = 60.0) -> object:
+    """Calls ``what`` until it answers something true; fails after ``seconds``."""
+    until = time.monotonic() + seconds
+    while time.monotonic() < until:
+        found = what()  # type: ignore[operator]
+        if found:
+            return found
+        time.sleep(0.05)
+    raise AssertionError(f"waited {seconds} s for {what}")

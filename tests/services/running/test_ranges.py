@@ -1,0 +1,66 @@
+"""The range, and going to bars."""
+
+
+import pytest
+
+from cattailer.core.errors import NotNow, Refusal
+from cattailer.services.desk import standin
+from cattailer.services.desk.desk import Desk
+from cattailer.services.running import ranges, sheet, transport
+from cattailer.services.session import demo, history, sessions
+from cattailer.services.stages.timing import buffers, tempo
+from tests.helpers.sessions import plan_of
+from tests.helpers.waiting import pass_time
+
+
+def test_a_range_is_looped_unless_it_is_shorter_than_the_buffer(desk: Desk) -> None:
+    session = demo.load(desk)
+    with pytest.raises(NotNow, match="no range"):
+        ranges.switch_loop(desk, session)
+    ranges.set_range(desk, session, 2, 3)
+    ranges.switch_loop(desk, session)
+    loop = plan_of(desk, session).loop
+    assert loop is not None
+    assert loop[1] - loop[0] == round(3 * 60 * 48000 / 92)
+    sessions.open_session(desk, session)
+    transport.locate(desk, session, loop[0])
+    transport.roll(desk, session)
+    pass_time(desk.engine, 2.6)
+    assert loop[0] <= desk.engine_state()["position"] < loop[1]
+    transport.stop(desk, session)
+    for wrong in ((3, 3), (0, 2), (5, 2)):
+        with pytest.raises(Refusal, match=r"stayed|stays"):
+            ranges.set_range(desk, session, *wrong)
+    tempo.set_meter(desk, session, 1, 1, 32)
+    tempo.set_tempo(desk, session, 1, 400.0)
+    buffers.use_for(desk, session, "mixing")
+    with pytest.raises(Refusal, match="less than the buffer of 1024"):
+        ranges.set_range(desk, session, 2, 3)
+    assert plan_of(desk, session).loop == loop
+    history.undo(desk, session)
+    ranges.switch_loop(desk, session)
+    assert plan_of(desk, session).loop is None
+
+
+def test_bar_1_is_gone_to_wherever_it_stands(desk: Desk) -> None:
+    session = demo.load(desk)
+    sessions.open_session(desk, session)
+    tempo.set_bar_one(desk, session, 96_000)
+    assert transport.go_to_bar(desk, session, 1)["position"] == 96_000
+    assert transport.move_bars(desk, session, -1)["position"] == 96_000 - round(3 * 48_000 * 60 / 92)
+
+
+def test_bars_are_steps_and_the_players_obey(desk: Desk) -> None:
+    session = demo.load(desk)
+    sessions.open_session(desk, session)
+    bar = demo.tempo().sample_of
+    positions = [transport.move_bars(desk, session, by)["position"] for by in (1, 1, -1, -1, -1)]
+    assert positions == [bar(2), bar(3), bar(2), 0, 0]
+    modes = standin.ask_players(desk, "rest")
+    assert len(modes) == 7
+    assert set(standin.ask_players(desk, "perform", "cello").values()) <= {"rest", "perform", "follow"}
+    with pytest.raises(Refusal, match="Players can"):
+        standin.ask_players(desk, "dance")
+    sessions.set_click(desk, session, True)
+    assert sheet.show(desk, session).click
+    assert sheet.window(desk, session, bar(17)).bars[0] == (17, bar(17))

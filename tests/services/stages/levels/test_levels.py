@@ -1,0 +1,260 @@
+"""What people do on the Levels stage, with a real database and an engine on the wall clock."""
+
+from datetime import UTC, datetime, timedelta
+
+import numpy as np
+import pytest
+
+from cattailer.core.errors import NotNow, Refusal
+from cattailer.core.sound.rowsound import RowListener
+from cattailer.services.desk import standin
+from cattailer.services.desk.desk import Desk
+from cattailer.services.running import runs, sheet, transport
+from cattailer.services.session import demo, hardware, history, inputs, sessions, tracks
+from cattailer.services.session.editing import get_session
+from cattailer.services.session.planning import compile_plan, patch_of
+from cattailer.services.stages.levels import knobs, noise, pairing, show, soundcheck, tuning, watch, windows
+from cattailer.services.stages.levels.live import LiveKnob, LiveLevels
+from cattailer.store.models import Check, Run
+from tests.helpers.waiting import pass_time, wait_for
+
+
+def lines(desk: Desk, session: int) -> list[str]:
+    with desk.database.transaction() as db:
+        return [line.what for line in history.lines(db, session)]
+
+
+def rows(desk: Desk, session: int) -> dict[int, show.LevelRow]:
+    return {r.socket: r for r in show.show(desk, session).rows}
+
+
+def heard(desk: Desk, session: int, seconds: float) -> None:
+    wait_for(lambda: desk.live.of(session, LiveLevels).check.seconds >= seconds)
+
+
+def test_from_wrong_gains_to_the_window(desk: Desk) -> None:
+    session = demo.load(desk)
+    for socket, gain in ((1, 45), (3, 10), (6, 20), (8, 41)):
+        inputs.set_gain(desk, session, socket, gain)
+    with pytest.raises(NotNow, match="No sound check is running"):
+        soundcheck.end(desk, session)
+    sessions.open_session(desk, session)
+    standin.ask_players(desk, "check")
+    soundcheck.begin(desk, session, "check")
+    assert show.show(desk, session).running
+    with pytest.raises(NotNow, match="too short"):
+        soundcheck.end(desk, session)
+    assert not show.show(desk, session).running
+    soundcheck.begin(desk, session, "check", [1, 3, 6, 8])
+    heard(desk, session, 9)
+    assert soundcheck.end(desk, session) == 4
+    told = {s: r.told for s, r in rows(desk, session).items()}
+    assert told[2] is None, "only the rows that were ticked"
+    assert told[1].advice.kind == "down"
+    assert told[3].advice.kind == "up"
+    assert "People play about 6 dB louder" in told[1].advice.words
+    changed = soundcheck.apply(desk, session)
+    assert set(changed) <= {1, 3, 6, 8}
+    assert {1, 3} <= set(changed)
+    assert {s: r.told.advice.kind for s, r in rows(desk, session).items() if r.told} == dict.fromkeys((1, 3, 6, 8), "leave")
+    assert show.show(desk, session).due == 0
+    with pytest.raises(NotNow, match="nothing to change"):
+        soundcheck.apply(desk, session)
+    assert history.undo(desk, session).startswith("Sound check applied at sockets 1,")
+    assert rows(desk, session)[1].input.gain_db == 45
+    assert sheet.show(desk, session).marks["levels"] == "settled"
+
+
+def said_of(desk: Desk, session: int, socket: int, peak: float, phase: str = "check", minutes: int = 0, source: str = "cello") -> None:
+    with desk.database.transaction() as db:
+        row = {"socket": socket, "source": source, "gain_db": 28.0, "peak_dbfs": peak, "true_peak_dbtp": peak, "rms_dbfs": -40.0,
+               "crest_db": 12.0, "clips": 0, "floor_dbfs": -80.0, "octaves": [], "quiet": []}
+        db.add(Check(session_id=session, phase=phase, seconds=9.0, rows=[row], at=datetime.now(UTC) - timedelta(minutes=minutes)))
+
+
+def test_the_margin_is_learned_from_the_takes_that_followed(desk: Desk) -> None:
+    session = demo.load(desk)
+    said_of(desk, session, 3, -24.0, minutes=5)
+    assert "(this player" not in rows(desk, session)[3].told.advice.words
+    tracks.arm_track(desk, session, 3, True)
+    peaks = []
+    for _ in range(2):
+        transport.capture(desk, session)
+        pass_time(desk.engine, 1.2)
+        transport.stop(desk, session)
+    peaks = [t.peak_dbfs for t in sheet.show(desk, session).rows[2].takes]
+    expected = float(np.mean(peaks)) + 24.0
+    with desk.database.transaction() as db:
+        margin = soundcheck.margins_of(db)["cello"]
+        assert all(t.gain_db == 28.0 and t.source == "cello" for t in db.query(Run).first().takes)
+    assert margin.takes == 2
+    assert margin.db == pytest.approx(expected, abs=0.01)
+    assert f"this player: {margin.db:.1f} over 2 takes" in rows(desk, session)[3].told.advice.words
+    inputs.set_text(desk, session, 3, "label", "Gamba")
+    assert rows(desk, session)[3].told is None, "another player, another check"
+
+
+def test_a_newer_check_and_a_changed_gain_count(desk: Desk) -> None:
+    session = demo.load(desk)
+    said_of(desk, session, 3, -8.0, minutes=9)
+    said_of(desk, session, 3, -20.0, minutes=1)
+    assert rows(desk, session)[3].told.advice.kind == "leave"
+    inputs.set_gain(desk, session, 3, 40)
+    assert rows(desk, session)[3].told.advice.gain_db in (25.0, 26.0)
+    windows.set_window(desk, session, -12, -6)
+    assert rows(desk, session)[3].window == (-12.0, -6.0)
+    windows.set_own_window(desk, session, 3, (-30.0, -24.0))
+    row = rows(desk, session)[3]
+    assert (row.window, row.own_window) == ((-30.0, -24.0), True)
+    assert row.told.advice.gain_db < 20
+    with desk.database.transaction() as db:
+        plan = compile_plan(desk, get_session(db, session))
+    assert (plan.window, plan.windows()[2], plan.windows()[3]) == ((-12.0, -6.0), (-30.0, -24.0), (-12.0, -6.0))
+    windows.set_own_window(desk, session, 3, None)
+    for low, high in ((-6, -12), (-18, 3), (-90, -12), (-12, -11)):
+        with pytest.raises(Refusal, match="target window lies between"):
+            windows.set_window(desk, session, low, high)
+
+
+def test_what_is_wrong_is_heard_while_the_page_is_open(desk: Desk) -> None:
+    session = demo.load(desk)
+    inputs.switch(desk, session, 3, "phantom", False, sure=True)
+    sessions.open_session(desk, session)
+    standin.rig(desk, "cello pickup", "di", False)
+    standin.hum(desk, 6, -50.0)
+    standin.ask_players(desk, "rest")
+    watch.keep_watching(desk, session)
+    mine = desk.live.of(session, LiveLevels)
+    wait_for(lambda: [f for f in mine.findings if "hums at 50 Hz" in f.text])
+    texts = " ".join(f.text for f in mine.findings)
+    assert "Cello is silent: a condenser needs 48 V" in texts
+    assert mine.findings[0].kind == "stop"
+    assert sheet.show(desk, session).marks["levels"] == "look"
+    inputs.set_pickup(desk, session, 4, "instrument")
+
+    def dull() -> bool:
+        watch.keep_watching(desk, session)  # as an open page does
+        return any("dull above" in f.text for f in mine.findings)
+
+    wait_for(dull)
+
+
+def test_a_knob_is_seen_to_be_turned(desk: Desk) -> None:
+    session = sessions.create_session(desk, "Small", sessions.Hardware("marshgate-2"), "shipped-spoken")
+    inputs.switch(desk, session, 1, "phantom", True, sure=True)
+    inputs.set_text(desk, session, 1, "label", "Host")
+    inputs.set_gain(desk, session, 1, 20)
+    sessions.open_session(desk, session)
+    with pytest.raises(NotNow, match="nothing to turn"):
+        knobs.begin(desk, session, 1)
+    standin.ask_players(desk, "check")
+    soundcheck.begin(desk, session, "performance", [1])
+    heard(desk, session, 6)
+    soundcheck.end(desk, session)
+    row = rows(desk, session)[1]
+    assert not row.remote
+    assert row.told.advice.short.startswith("Turn the knob up by")
+    with pytest.raises(NotNow, match="nothing to change"):
+        soundcheck.apply(desk, session)
+    knobs.begin(desk, session, 1)
+    assert "Listening first" in show.show(desk, session).knob_words
+    wait_for(lambda: desk.live.of(session, LiveLevels).knob.before_dbfs is not None)
+    standin.turn_knob(desk, 1, 20 + round(row.told.advice.gain_db - 20))
+    wait_for(lambda: desk.live.of(session, LiveLevels).knob is None)
+    assert rows(desk, session)[1].input.gain_db == pytest.approx(row.told.advice.gain_db, abs=0.1)
+    assert "Knob of socket 1 turned" in lines(desk, session)[0]
+
+
+def test_what_a_knob_still_needs_is_said() -> None:
+    assert knobs.words(LiveKnob(1, -12.0)) == "Listening first: keep playing at socket 1."
+    assert knobs.words(LiveKnob(1, -12.0, -20.0, -5.0)) == "Turn down by 7 dB more (+5 of 12 dB done)."
+    assert knobs.words(LiveKnob(1, -12.0, -20.0, -16.0)) == "Turn up by 4 dB more (+16 of 12 dB done)."
+    assert knobs.words(LiveKnob(1, 9.0, -20.0, 8.2)) == "That is it. Keep it there."
+
+
+def test_noise_is_measured_at_rest_and_room_tone_is_kept_apart(desk: Desk, monkeypatch: pytest.MonkeyPatch) -> None:
+    session = demo.load(desk)
+    assert noise.newest(desk, session) == ("", [])
+    noise.measure(desk, session)
+    wait_for(lambda: noise.newest(desk, session)[1])
+    found = {r.socket: r for r in noise.newest(desk, session)[1]}
+    assert found[8].who == "room"
+    assert found[4].who == "converter"
+    assert all(r.floor_dbfs < -60 for r in found.values())
+    monkeypatch.setattr(noise, "TONE_S", 1.0)
+    noise.keep_room_tone(desk, session)
+    wait_for(lambda: runs.enter_finished(desk) or sheet.show(desk, session).runs)
+    take = sheet.show(desk, session).rows[0].takes[0]
+    assert take.start != "00:00.000"
+    assert sheet.show(desk, session).armed == 0
+    assert any("(Room tone)" in line for line in lines(desk, session))
+
+
+def test_two_rows_compared_and_noted(desk: Desk) -> None:
+    session = demo.load(desk)
+    with pytest.raises(NotNow, match="Another session"):
+        pairing.compare_rows(desk, session, 1, 2)
+    sessions.open_session(desk, session)
+    standin.play_alone(desk, "cello")
+    pass_time(desk.engine, 5)
+    found = pairing.compare_rows(desk, session, 3, 4).found
+    assert found.offset_samples == pytest.approx(-84, abs=1)
+    for first, second, why in ((3, 3, "two different"), (3, 99, "no socket 99")):
+        with pytest.raises(Refusal, match=why):
+            pairing.compare_rows(desk, session, first, second)
+    with pytest.raises(NotNow, match="silent"):
+        pairing.compare_rows(desk, session, 3, 16)
+    pairing.note_offset(desk, session, 3, 4, found.offset_samples, found.offset_cm)
+    assert "60 cm) behind Cello pickup" in rows(desk, session)[3].input.note
+    note = tuning.hear(desk, session, 4, 440.0)
+    assert note is None or -50 <= note.cents <= 50
+    with pytest.raises(Refusal, match="between 390 and 470"):
+        tuning.set_reference(desk, session, 200.0)
+    tuning.set_reference(desk, session, 442.0)
+    assert tuning.reference(desk, session) == 442.0
+
+
+def test_another_rate_or_interface_in_the_middle_of_a_check(desk: Desk) -> None:
+    session = demo.load(desk)
+    sessions.open_session(desk, session)
+    watch.keep_watching(desk, session)
+    soundcheck.begin(desk, session, "check")
+    heard(desk, session, 5.0)
+    hardware.choose_rate(desk, session, 96000)
+    pass_time(desk.engine, 1.0)
+    listener = desk.live.of(session, LiveLevels).check.listener
+    hardware.choose_interface(desk, session, "marshgate-2")
+    wait_for(lambda: desk.live.of(session, LiveLevels).check.listener is not listener)
+    heard(desk, session, 2.1)
+    assert soundcheck.end(desk, session) <= 2
+    with desk.database.transaction() as db:
+        kept = db.query(Check).one()
+    assert kept.seconds < 5.0, "what was heard before the change does not count"
+    hardware.choose_interface(desk, session, "marshgate-16")
+    soundcheck.begin(desk, session, "check")
+    heard(desk, session, 3.0)
+    assert soundcheck.end(desk, session) == 10, "the ears go on"
+
+
+def test_clips_are_told_until_they_are_forgotten(desk: Desk) -> None:
+    session = demo.load(desk)
+    sessions.open_session(desk, session)
+    inputs.set_gain(desk, session, 6, 60)
+    watch.keep_watching(desk, session)
+    mine = desk.live.of(session, LiveLevels)
+    wait_for(lambda: any(f.key == "level:clip:6" for f in mine.findings))
+    inputs.set_gain(desk, session, 6, 20)
+    watch.forget_clips(desk, session, 6)
+    assert not [f for f in mine.findings if f.key == "level:clip:6"]
+
+
+def test_rows_of_any_shape_are_judged(desk: Desk) -> None:
+    """A smaller interface than the session was made for, and no sound yet."""
+    session = demo.load(desk)
+    sessions.open_session(desk, session)
+    with desk.database.transaction() as db:
+        patch = patch_of(get_session(db, session))
+    silent = RowListener(2, 48000)
+    silent.add(np.zeros((2, 48000), np.float32))
+    found = watch.judge(patch, desk.profile("marshgate-2"), silent.sounds(), {}, np.zeros((2, 48000), np.float32))
+    assert all(f.end in ("in:1", "in:2") for f in found)

@@ -1,0 +1,196 @@
+"""What people do on the Timing stage, with a real database and an engine on the wall clock."""
+
+
+import pytest
+
+from cattailer.core.errors import NotFound, NotNow, Refusal
+from cattailer.services.desk import standin
+from cattailer.services.desk.desk import Desk
+from cattailer.services.running import sheet, transport
+from cattailer.services.session import demo, hardware, history, sessions, tracks
+from cattailer.services.stages.timing import buffers, clicking, correction, roundtrip, tempo
+from tests.helpers.sessions import plan_of, the_map
+from tests.helpers.waiting import pass_time, wait_for
+
+
+def test_measure_use_and_see_it_land(desk: Desk) -> None:
+    session = demo.load(desk)
+    sessions.open_session(desk, session)
+    failed = roundtrip.measure(desk, session, 1, 16, "cable")
+    assert "No signal came in at socket 16" in failed.measured.failure
+    assert failed.id == 0
+    standin.claim(desk, 37)
+    standin.loop(desk, 1, 15, "cable")
+    wrong = roundtrip.measure(desk, session, 1, 16, "cable")
+    assert "the signal did at socket 15" in wrong.measured.failure
+    standin.loop(desk, 1, 16, "cable")
+    found = roundtrip.measure(desk, session, 1, 16, "cable")
+    assert (found.measured.failure, found.correction, found.lands) == ("", 37, None)
+    assert found.measured.samples == pytest.approx(332 + 37, abs=0.05)
+    assert len(found.curve) == 61
+    assert found.curve.index(max(found.curve)) + found.curve_from == 369
+    correction.use(desk, session, found.id)
+    assert plan_of(desk, session).correction_samples == 37
+    assert desk.engine_state()["round_trip_samples"] == 369
+    assert roundtrip.measure(desk, session, 1, 16, "cable").lands is True
+    standin.claim(desk, 60)
+    again = roundtrip.measure(desk, session, 1, 16, "cable")
+    assert again.lands is False
+    standing = correction.standing(desk, session)
+    assert "+23.0 samples off" in standing.warning
+    assert [p.used for p in standing.history] == [False, False, True]
+    buffers.choose_buffer(desk, session, "tracking", 256)
+    assert plan_of(desk, session).correction_samples == 0, "another buffer, another round trip"
+    with pytest.raises(Refusal, match="another interface, rate or buffer"):
+        correction.use(desk, session, again.id)
+    buffers.choose_buffer(desk, session, "tracking", 128)
+    assert buffers.show(desk, session).rungs[2].through_ms == pytest.approx(369 / 48)
+    other = sessions.create_session(desk, "Another")
+    assert plan_of(desk, other).correction_samples == 37, "it belongs to the interface, not to a session"
+    correction.forget(desk, session)
+    assert plan_of(desk, session).correction_samples == 0
+    for call, error in (
+        (lambda: correction.use(desk, session, 999), NotFound), (lambda: roundtrip.measure(desk, session, 99, 16, "cable"), Refusal),
+        (lambda: roundtrip.measure(desk, session, 1, 99, "cable"), Refusal), (lambda: roundtrip.measure(desk, session, 1, 16, "magic"), Refusal),
+    ):
+        with pytest.raises(error):
+            call()
+
+
+def test_using_a_measurement_measures_once_more(desk: Desk) -> None:
+    session = demo.load(desk)
+    sessions.open_session(desk, session)
+    standin.loop(desk, 1, 16, "cable")
+    exact = roundtrip.measure(desk, session, 1, 16, "cable")
+    told = correction.use_and_verify(desk, session, exact.id, 1, 16, "cable")
+    assert (told.used, told.result and told.result.lands) == (True, True)
+    assert "lands within one sample" in told.words
+    assert sheet.show(desk, session).marks["timing"] == "settled", "a driver that is right was measured, too"
+    standin.claim(desk, 37)
+    found = roundtrip.measure(desk, session, 1, 16, "cable")
+    assert found.lands is False
+    standin.claim(desk, 60)
+    told = correction.use_and_verify(desk, session, found.id, 1, 16, "cable")
+    assert not told.used
+    assert "the round trip was 392.0 samples" in told.words
+    assert plan_of(desk, session).correction_samples == 0
+    assert [p.used for p in correction.standing(desk, session).history] == [False, False, False, True], "as before"
+    standin.loop(desk, 1, 16, "none")
+    told = correction.use_and_verify(desk, session, found.id, 1, 16, "cable")
+    assert told.used
+    assert "not seen to land: No signal came in" in told.words
+    assert plan_of(desk, session).correction_samples == 37
+    correction.use(desk, session, exact.id)
+    assert plan_of(desk, session).correction_samples == 0, "an older one counts when it was chosen last"
+    transport.roll(desk, session)
+    told = correction.use_and_verify(desk, session, found.id, 1, 16, "cable")
+    assert "not seen to land" in told.words
+    transport.stop(desk, session)
+
+
+def test_a_headphone_at_a_microphone_will_do(desk: Desk) -> None:
+    session = demo.load(desk)
+    sessions.open_session(desk, session)
+    standin.ask_players(desk, "rest")
+    standin.claim(desk, -20)
+    standin.loop(desk, 3, 8, "headphone")
+    pass_time(desk.engine, 2.5)
+    found = roundtrip.measure(desk, session, 3, 8, "headphone")
+    assert found.measured.failure == ""
+    assert found.correction == pytest.approx(-20, abs=1)
+    standin.loop(desk, 3, 8, "none")
+    wait_for(lambda: standin.loops(desk).loops == [])
+
+
+def test_buffers_for_tracking_and_mixing(desk: Desk) -> None:
+    session = demo.load(desk)
+    sessions.open_session(desk, session)
+    ladder = buffers.show(desk, session)
+    assert (ladder.tracking, ladder.mixing, ladder.in_use, ladder.measured) == (128, 1024, "tracking", False)
+    transport.roll(desk, session)
+    pass_time(desk.engine, 0.3)
+    buffers.use_for(desk, session, "mixing")
+    state = desk.engine_state()
+    assert (state["state"], plan_of(desk, session).period) == ("rolling", 1024)
+    assert state["position"] > 4000, "it goes on where it was"
+    transport.stop(desk, session)
+    assert "buffer for mixing is in use" in sheet.show(desk, session).findings[0].text
+    buffers.choose_buffer(desk, session, "mixing", 512)
+    assert plan_of(desk, session).period == 512
+    history.undo(desk, session)
+    assert plan_of(desk, session).period == 1024
+    buffers.use_for(desk, session, "tracking")
+    assert plan_of(desk, session).period == 128
+    with pytest.raises(Refusal, match="no buffer of 100"):
+        buffers.choose_buffer(desk, session, "tracking", 100)
+    buffers.measure_load(desk, session)
+    rungs = buffers.show(desk, session).rungs
+    assert all(r.load is not None and r.load > 0 for r in rungs)
+    assert rungs[0].load > rungs[-1].load
+    tracks.arm_track(desk, session, 3, True)
+    transport.capture(desk, session)
+    for call in (lambda: buffers.use_for(desk, session, "mixing"), lambda: buffers.choose_buffer(desk, session, "tracking", 64),
+                 lambda: buffers.measure_load(desk, session), lambda: tempo.set_tempo(desk, session, 1, 100),
+                 lambda: roundtrip.measure(desk, session, 1, 16, "cable"), lambda: correction.forget(desk, session)):
+        with pytest.raises(Refusal) as why:
+            call()
+        assert why.value.status == 409
+    transport.stop(desk, session)
+
+
+def test_the_tempo_map_is_edited_bar_by_bar(desk: Desk) -> None:
+    session = demo.load(desk)
+    tempo.set_tempo(desk, session, 9, 120.0)
+    tempo.set_tempo(desk, session, 1, 92.0, ramp=True)
+    made = the_map(desk, session)
+    assert made.bpm_at(made.quarter_of(5)) == pytest.approx(106.0)
+    tempo.set_meter(desk, session, 5, 7, 8)
+    made = the_map(desk, session)
+    assert [m.bar for m in made.meters] == [1, 5]
+    assert made.bar_beat_at(made.sample_at(made.tempi[1].quarter)).bar == 9, "the tempo change stays at its bar"
+    shown = tempo.show(desk, session)
+    assert [(r.bar, r.bpm, r.ramp, r.meter) for r in shown.rows] == [(1, "92", True, "3/4"), (5, "", False, "7/8"), (9, "120", False, "")]
+    tempo.remove(desk, session, 5)
+    tempo.remove(desk, session, 9)
+    tempo.set_bar_one(desk, session, 48_000)
+    assert the_map(desk, session).sample_of(1) == 48_000
+    history.undo(desk, session)
+    assert the_map(desk, session).sample_of(1) == 0
+    before = the_map(desk, session)
+    for call, words in (
+        (lambda: tempo.set_tempo(desk, session, 1, 0.0), "tempo must be 10 to 400"), (lambda: tempo.set_tempo(desk, session, 1, -3.0), "10 to 400"),
+        (lambda: tempo.set_tempo(desk, session, 1, 1e9), "10 to 400"), (lambda: tempo.set_meter(desk, session, 1, 0, 4), "no such meter: 0/4"),
+        (lambda: tempo.set_meter(desk, session, 1, 7, 0), "no such meter: 7/0"), (lambda: tempo.remove(desk, session, 1), "where all begins"),
+        (lambda: tempo.set_tempo(desk, session, 0, 100.0), "Bars count from 1"), (lambda: tempo.set_bar_one(desk, session, -1), "first hour"),
+        (lambda: tempo.tap([float("nan")]), "cannot be read"),
+    ):
+        with pytest.raises(Refusal, match=words):
+            call()
+    assert the_map(desk, session) == before
+
+
+def test_the_click_is_set_while_it_runs(desk: Desk) -> None:
+    session = demo.load(desk)
+    sessions.set_click(desk, session, True)
+    transport.roll(desk, session)
+    main = clicking.show(desk, session).mixes[0][0]
+    clicking.change(desk, session, {"sound": "stick", "subdivision": 2, "mixes": [main], "silences": [(9, 0)]})
+    made = plan_of(desk, session).clicking
+    assert (made.sound, made.subdivision, made.mixes, made.silences) == ("stick", 2, (main,), ((9, 0),))
+    assert [on for _, _, on in clicking.show(desk, session).mixes] == [True, False, False, False]
+    for wanted, words in (({"sound": "cow"}, "no click called"), ({"mixes": [999]}, "not here any more"), ({"level_db": 40.0}, "level lies")):
+        with pytest.raises(Refusal, match=words):
+            clicking.change(desk, session, wanted)
+    history.undo(desk, session)
+    assert plan_of(desk, session).clicking.sound == "wood"
+    transport.stop(desk, session)
+
+
+def test_a_rate_does_not_change_under_takes(desk: Desk) -> None:
+    session = demo.load(desk)
+    tracks.arm_track(desk, session, 3, True)
+    transport.capture(desk, session)
+    pass_time(desk.engine, 0.2)
+    transport.stop(desk, session)
+    with pytest.raises(NotNow, match="rate stays"):
+        hardware.choose_rate(desk, session, 44100)
