@@ -111,7 +111,6 @@ def test_no_module_leads_back_to_itself() -> None:
     assert circles(house()) == []
 
 
-@ahead
 def test_services_are_floors() -> None:
     for name, others in house().items():
         for other in filter(floor_of, others if floor_of(name) else ()):

@@ -156,9 +156,9 @@ def align(reference: Path, recorded: Path, as_json: bool) -> None:
 @click.option("--json", "as_json", is_flag=True, help="Print one JSON document.")
 def latency(device: str, rate: int, as_json: bool) -> None:
     """The latency of every buffer size that an interface offers, as its driver reports it."""
-    from cattailer.services.files import alignment
+    from cattailer.services.desk import latencies
 
-    found = alignment.latencies(device, rate, homes_folder())
+    found = latencies.latencies(device, rate, homes_folder())
     if as_json:
         click.echo(json.dumps(found))
         return

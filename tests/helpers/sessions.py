@@ -5,10 +5,13 @@
 
 from cattailer.core.patch.patch import Patch
 from cattailer.services.desk.desk import Desk
-from cattailer.services.running import sheet, transport
-from cattailer.services.session import demo, history, tracks
+from cattailer.services.running import arming, transport
+from cattailer.services.session import demo, history
+from cattailer.services.session.compiling import compile_plan
 from cattailer.services.session.editing import get_session
-from cattailer.services.session.planning import compile_plan, patch_of, tempo_of
+from cattailer.services.session.rows import patch_of, tempo_of
+from cattailer.services.stages.capture import show as capture_show
+from cattailer.services.stages.takes import show as takes_show
 from cattailer.services.stages.timing import clicking, tempo
 from cattailer.store.models import Session
 from tests.helpers.waiting import pass_time, wait_for
@@ -29,8 +32,8 @@ def counted(desk: Desk, bars: int = 1, bpm: float = 300.0) -> int:
     session = demo.load(desk)
     tempo.set_tempo(desk, session, 1, bpm)
     clicking.change(desk, session, {"count_bars": bars})
-    for number, row in enumerate(sheet.show(desk, session).rows, 1):
-        tracks.arm_track(desk, session, row.id, number in (1, 6))
+    for number, row in enumerate(rows_of(desk, session), 1):
+        arming.arm_track(desk, session, row.id, number in (1, 6))
     return session
 
 
@@ -44,9 +47,9 @@ def capture(desk: Desk, session: int, seconds: float = 0.5) -> None:
 
 def make_takes(desk: Desk, seconds: float = 0.4, armed: tuple[int, ...] = (1, 6)) -> int:
     session = demo.load(desk)
-    ids = [row.id for row in sheet.show(desk, session).rows]
+    ids = [row.id for row in rows_of(desk, session)]
     for number, track in enumerate(ids, 1):
-        tracks.arm_track(desk, session, track, number in armed)
+        arming.arm_track(desk, session, track, number in armed)
     transport.capture(desk, session)
     pass_time(desk.engine, seconds)
     transport.stop(desk, session)
@@ -61,3 +64,13 @@ def the_patch(desk: Desk, session: int) -> Patch:
 def words(desk: Desk, session: int) -> list[str]:
     with desk.database.transaction() as db:
         return [line.what for line in history.lines(db, session)]
+
+
+def rows_of(desk: Desk, session: int) -> list[capture_show.TrackRow]:
+    """The rows of the Capture stage."""
+    return capture_show.show(desk, session).rows
+
+
+def takes_of(desk: Desk, session: int, place: int) -> list[takes_show.TakeLine]:
+    """The takes of the track at a place, counted from 0 or from the end, the newest first."""
+    return takes_show.show(desk, session).rows[place].takes

@@ -7,11 +7,12 @@ import pytest
 from flask.testing import FlaskClient
 
 from cattailer.services.desk.desk import Desk
-from cattailer.services.running import sheet
-from cattailer.services.session import demo
+from cattailer.services.running import frame
+from cattailer.services.session import demo, history, sessions, templates
 from cattailer.store.database import Database
 from cattailer.web.app import create_app
 from tests.helpers.desks import empty, open_desk
+from tests.helpers.sessions import rows_of
 
 PRESSED = {"HX-Request": "true"}
 
@@ -27,6 +28,13 @@ def desk(database: Database, tmp_path_factory: pytest.TempPathFactory) -> Iterat
 @pytest.fixture(scope="module")
 def client(desk: Desk) -> FlaskClient:
     return create_app(desk).test_client()
+
+
+def everything(desk: Desk) -> tuple[object, ...]:
+    """What an edit could have touched: rows, Deck, revision, history, sessions and templates."""
+    with desk.database.transaction() as db:
+        past = history.lines(db, 1)
+    return rows_of(desk, 1), frame.show(desk, 1), past, sessions.list_sessions(desk), templates.cards(desk)
 
 
 @pytest.mark.parametrize(("address", "fields", "status", "words"), [
@@ -142,12 +150,12 @@ def test_bad_input_is_told_and_changes_nothing(
     client: FlaskClient, desk: Desk, address: str, fields: dict[str, str], status: int, words: str
 ) -> None:
     client.get("/s/1/")
-    before = sheet.show(desk, 1)
+    before = everything(desk)
     answer = client.post(address, data=fields, headers=PRESSED)
     assert answer.status_code == status
     assert words in answer.text
     assert "Traceback" not in answer.text
-    assert sheet.show(desk, 1).rows == before.rows
+    assert everything(desk) == before
 
 
 @pytest.mark.parametrize("address", [

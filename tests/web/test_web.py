@@ -7,9 +7,9 @@ import pytest
 from flask.testing import FlaskClient
 
 from cattailer.services.desk.desk import Desk
-from cattailer.services.running import sheet
 from cattailer.services.session import demo
 from cattailer.web.app import create_app
+from tests.helpers.sessions import rows_of
 
 PRESSED = {"HX-Request": "true"}
 
@@ -52,7 +52,7 @@ def test_pages_answer(client: FlaskClient) -> None:
 def test_people_type_decibels_as_they_like(client: FlaskClient, desk: Desk) -> None:
     for typed, is_now in (("+34 dB", 34.0), ("33,4", 33.0), ("12dB", 12.0), ("0", 0.0)):
         assert client.post("/s/1/inputs/3/gain", data={"gain_db": typed}, headers=PRESSED).status_code == 204
-        assert sheet.show(desk, 1).rows[2].gain_db == is_now
+        assert rows_of(desk, 1)[2].gain_db == is_now
 
 
 def test_names_are_shown_as_text(client: FlaskClient) -> None:

@@ -1,17 +1,17 @@
 """The main job without a browser or a database: the demo's tracks straight into a folder."""
 
-import uuid
+import itertools
 from dataclasses import dataclass, replace
 from datetime import datetime
 from pathlib import Path
 
 from cattailer.core.errors import Refusal
-from cattailer.core.naming import DEFAULT_PATTERN, distinct, file_stem
 from cattailer.core.plan import Plan
 from cattailer.engine.block.engine import Engine
 from cattailer.engine.offline import run_beside, run_inline
 from cattailer.liveroom.clock import VirtualClock, WallClock
 from cattailer.media import journal
+from cattailer.media.runheader import header
 from cattailer.processes.interfaces import open_live_room
 from cattailer.services.session import demo
 
@@ -50,17 +50,8 @@ def record_demo(
     clock = VirtualClock() if virtual else WallClock()
     engine = Engine(open_live_room(plan, clock, seed=seed), plan)
     samples = round(seconds * rate_hz)
-    armed = [t for t in plan.tracks if t.armed]
-    number, stems = _free_number(out, plan.title, [t.name for t in armed])
-    head = journal.RunHead(
-        str(uuid.uuid4()), number, plan.session, plan.title, rate_hz, plan.bits, 0,
-        datetime.now().astimezone().isoformat(timespec="seconds"),
-        tuple(
-            journal.RunFile(t.id, t.name, f"{stem}.wav", len(t.inputs), t.inputs)
-            for t, stem in zip(armed, stems, strict=True)
-        ),
-    )
-    run = engine.make_run(out, f"run-{number:03}", head)
+    made = _header(out, plan)
+    run = engine.make_run(out, f"run-{made.number:03}", made)
     engine.soon(lambda: engine.begin_run(run, samples))
     (run_inline if virtual else run_beside)(engine, lambda: not run.done)
     if run.message:
@@ -69,13 +60,13 @@ def record_demo(
     return Recorded(rate_hz, engine.dropouts, run.story)
 
 
-def _free_number(out: Path, title: str, names: list[str]) -> tuple[int, list[str]]:
-    """The first run number none of whose files is there: nothing is ever overwritten."""
-    number = 1
-    while True:
-        stems = distinct([file_stem(DEFAULT_PATTERN, session=title, track=n, run=f"{number:02}") for n in names])
-        taken = any((out / f"{stem}.wav").exists() for stem in stems)
-        if not taken and not (out / f"run-{number:03}{journal.SUFFIX}").exists():
-            return number, stems
-        number += 1
+def _header(out: Path, plan: Plan) -> journal.RunHead:
+    """With the first run number none of whose files is there: nothing is ever overwritten."""
+    armed, now = [t.id for t in plan.tracks if t.armed], datetime.now().astimezone()
+    for number in itertools.count(1):
+        made = header(plan, number, armed, now)
+        paths = [*(f.path for f in made.files), f"run-{number:03}{journal.SUFFIX}"]
+        if not any((out / path).exists() for path in paths):
+            return made
+    raise AssertionError("numbers do not end")
 

@@ -21,7 +21,7 @@ from cattailer.processes import home as homes
 from cattailer.processes.postgres import Postgres
 from cattailer.services.desk.desk import Desk
 from cattailer.services.running import runs
-from cattailer.services.session import demo, sessions
+from cattailer.services.session import demo, opening
 from cattailer.store.database import Database
 
 RESTART_PAUSE_S = 1.0
@@ -152,11 +152,11 @@ class Supervisor:
 
     def _open_session(self) -> None:
         assert self._desk is not None
-        opened = sessions.reopen_last(self._desk)
+        opened = opening.reopen_last(self._desk)
         if self._with_demo:
             session = demo.load(self._desk)
             if opened is None:
-                sessions.open_session(self._desk, session)
+                opening.open_session(self._desk, session)
 
     def _recover(self) -> None:
         assert self._desk is not None

@@ -12,18 +12,29 @@ from werkzeug.exceptions import HTTPException
 from cattailer.core.errors import Refusal, Sure
 from cattailer.services.desk.desk import Desk
 from cattailer.web.care import Care
+from cattailer.web.deck.routes import blueprint as deck
 from cattailer.web.live import add_live
 from cattailer.web.sessions import blueprint as sessions
+from cattailer.web.stages.capture.edits import blueprint as capture_edits
 from cattailer.web.stages.capture.pages import blueprint as capture
-from cattailer.web.stages.levels.edits import blueprint as level_edits
+from cattailer.web.stages.levels.edits import blueprint as levels_edits
 from cattailer.web.stages.levels.pages import blueprint as levels
+from cattailer.web.stages.levels.standin import blueprint as levels_room
+from cattailer.web.stages.patch.check import blueprint as patch_check
 from cattailer.web.stages.patch.edits import blueprint as patch_edits
 from cattailer.web.stages.patch.pages import blueprint as patch
+from cattailer.web.stages.patch.setup import blueprint as patch_setup
 from cattailer.web.stages.takes.pages import blueprint as takes
-from cattailer.web.stages.timing.click import blueprint as click_edits
+from cattailer.web.stages.timing.click import blueprint as timing_click
+from cattailer.web.stages.timing.edits import blueprint as timing_edits
 from cattailer.web.stages.timing.pages import blueprint as timing
+from cattailer.web.stages.timing.trip import blueprint as timing_trip
 
 log = structlog.get_logger("web")
+BLUEPRINTS = (
+    sessions, deck, patch, patch_edits, patch_setup, patch_check, levels, levels_edits, levels_room, timing,
+    timing_edits, timing_trip, timing_click, capture, capture_edits, takes,
+)
 DATABASE_AWAY = "The database does not answer. A capture that runs goes on and is kept. Try again in a moment."
 
 
@@ -34,8 +45,8 @@ def create_app(desk: Desk, care: Care | None = None) -> Flask:
     app.config["SOCK_SERVER_OPTIONS"] = {"ping_interval": 10}
     app.extensions["desk"] = desk
     app.extensions["care"] = care or Care(desk)
-    for stage in (sessions, patch, patch_edits, levels, level_edits, timing, click_edits, capture, takes):
-        app.register_blueprint(stage)
+    for blueprint in BLUEPRINTS:
+        app.register_blueprint(blueprint)
     add_live(Sock(app), app)
     app.before_request(_refuse_strangers)
     app.register_error_handler(Sure, _ask)

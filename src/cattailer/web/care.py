@@ -13,7 +13,7 @@ from cattailer.core.errors import Refusal
 from cattailer.engine.process.client import Listener
 from cattailer.services.desk.desk import Desk
 from cattailer.services.running import runs
-from cattailer.services.session import sessions
+from cattailer.services.session import opening
 from cattailer.services.stages.patch import linecheck
 from cattailer.services.stages.patch.linecheck import LiveWalk
 
@@ -82,4 +82,4 @@ class Care:
     def _mind_engine(self) -> None:
         state = self._desk.engine_state()
         if state["session"] is None and state["state"] != "away":
-            sessions.reopen_last(self._desk)
+            opening.reopen_last(self._desk)

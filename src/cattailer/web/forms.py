@@ -65,3 +65,14 @@ Text = Annotated[str, Field(max_length=MOST_TYPED)]
 
 class AtBar(Form):
     bar: int
+
+
+class Value(Form):
+    value: Text
+
+
+class Exchange(Form):
+    """Two sockets."""
+
+    one: int
+    other: int

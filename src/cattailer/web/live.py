@@ -17,7 +17,7 @@ from simple_websocket import ConnectionClosed, Server
 from cattailer.core.errors import Refusal
 from cattailer.engine.process.client import Listener
 from cattailer.services.desk.desk import Desk
-from cattailer.services.running import sheet
+from cattailer.services.session.loading import revision_of
 from cattailer.services.stages.levels import tuning, watch
 from cattailer.services.stages.levels.live import LiveLevels
 from cattailer.services.stages.patch import linecheck
@@ -47,7 +47,7 @@ def add_live(sock: Sock, app: Flask) -> None:
     def live(ws: Server, session_id: int) -> None:
         desk, care = app.extensions["desk"], app.extensions["care"]
         try:
-            known = sheet.show(desk, session_id).revision
+            known = revision_of(desk, session_id)
         except Refusal as why:
             ws.send(json.dumps({"topic": "problem", "message": why.message}))
             ws.receive(timeout=5)  # so that the page can read it before the line is closed

@@ -3,8 +3,7 @@
 from flask import Blueprint, Response, redirect, render_template, url_for
 from werkzeug.wrappers import Response as AnyResponse
 
-from cattailer.services.running import sheet
-from cattailer.services.session import history, pictures, sessions, templates
+from cattailer.services.session import history, opening, pictures, sessions, templates
 from cattailer.web.forms import Form, Text, desk, done, form
 
 blueprint = Blueprint("sessions", __name__)
@@ -89,10 +88,10 @@ def step_back(session_id: int, what: str) -> Response:
 def enter(session_id: int) -> AnyResponse:
     """Opens the session in the engine and goes to its first stage; where its interface's profile is
     gone, to the page that says so."""
-    if not sessions.has_profile(desk(), session_id):
+    if not opening.has_profile(desk(), session_id):
         return redirect(url_for("patch.view", session_id=session_id, view="interface"))
-    sessions.open_session(desk(), session_id)
-    fresh = not sheet.show(desk(), session_id).rows
+    opening.open_session(desk(), session_id)
+    fresh = sessions.is_empty(desk(), session_id)
     return redirect(url_for("patch.stage" if fresh else "capture.stage", session_id=session_id))
 
 

@@ -1,5 +1,6 @@
 """The ready check."""
 
+from cattailer.core import findings
 from cattailer.core.advice import ready
 
 
@@ -15,6 +16,6 @@ def test_ready_check_names_what_is_wrong() -> None:
     assert "without 48 V" in found[1].text
     assert ready.check([_row(armed=False)], 100, "1 h", True)[0].kind == "stop"
     assert ready.check([_row()], 100, "1 h", False)[0].text.startswith("The engine")
-    assert ready.stage_mark(found, True) == "look"
-    assert ready.stage_mark([], True) == "settled"
-    assert ready.stage_mark([], False) == "untouched"
+    assert findings.stage_mark(found, True) == "look"
+    assert findings.stage_mark([], True) == "settled"
+    assert findings.stage_mark([], False) == "untouched"

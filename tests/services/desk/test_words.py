@@ -1,7 +1,7 @@
 """Words that several pages say."""
 
-from cattailer.services.running import transport
+from cattailer.services.desk import disk
 
 
 def test_words_for_disk_time() -> None:
-    assert [transport.time_left_text(m) for m in (3.7, 75, 6000)] == ["3 min", "1 h 15 min", "100 h"]
+    assert [disk.time_left_text(m) for m in (3.7, 75, 6000)] == ["3 min", "1 h 15 min", "100 h"]

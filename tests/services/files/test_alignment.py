@@ -7,6 +7,7 @@ import pytest
 import soundfile
 
 from cattailer.core.errors import Refusal
+from cattailer.services.desk import latencies
 from cattailer.services.files import alignment
 
 
@@ -26,8 +27,8 @@ def test_files_are_aligned_and_latencies_told(tmp_path: Path) -> None:
     for one, other, words in (("a.wav", "c.wav", "Convert one"), ("a.wav", "silent.wav", "is silent"), ("a.wav", "gone.wav", "no file")):
         with pytest.raises(Refusal, match=words):
             alignment.align_files(tmp_path / one, tmp_path / other)
-    told = alignment.latencies("Marshgate 16", 48000, None)
+    told = latencies.latencies("Marshgate 16", 48000, None)
     assert told["buffers"][2] == {"buffer": 128, "input_samples": 167, "output_samples": 165, "round_trip_samples": 332, "round_trip_ms": 6.917}
     for device, rate, words in (("nothing", 48000, "No interface"), ("marshgate-2", 96000, "does not run")):
         with pytest.raises(Refusal, match=words):
-            alignment.latencies(device, rate, None)
+            latencies.latencies(device, rate, None)

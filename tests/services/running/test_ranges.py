@@ -6,8 +6,9 @@ import pytest
 from cattailer.core.errors import NotNow, Refusal
 from cattailer.services.desk import standin
 from cattailer.services.desk.desk import Desk
-from cattailer.services.running import ranges, sheet, transport
-from cattailer.services.session import demo, history, sessions
+from cattailer.services.running import click, frame, ranges, transport
+from cattailer.services.session import demo, history, opening
+from cattailer.services.stages.capture import lanes
 from cattailer.services.stages.timing import buffers, tempo
 from tests.helpers.sessions import plan_of
 from tests.helpers.waiting import pass_time
@@ -22,7 +23,7 @@ def test_a_range_is_looped_unless_it_is_shorter_than_the_buffer(desk: Desk) -> N
     loop = plan_of(desk, session).loop
     assert loop is not None
     assert loop[1] - loop[0] == round(3 * 60 * 48000 / 92)
-    sessions.open_session(desk, session)
+    opening.open_session(desk, session)
     transport.locate(desk, session, loop[0])
     transport.roll(desk, session)
     pass_time(desk.engine, 2.6)
@@ -44,7 +45,7 @@ def test_a_range_is_looped_unless_it_is_shorter_than_the_buffer(desk: Desk) -> N
 
 def test_bar_1_is_gone_to_wherever_it_stands(desk: Desk) -> None:
     session = demo.load(desk)
-    sessions.open_session(desk, session)
+    opening.open_session(desk, session)
     tempo.set_bar_one(desk, session, 96_000)
     assert transport.go_to_bar(desk, session, 1)["position"] == 96_000
     assert transport.move_bars(desk, session, -1)["position"] == 96_000 - round(3 * 48_000 * 60 / 92)
@@ -52,7 +53,7 @@ def test_bar_1_is_gone_to_wherever_it_stands(desk: Desk) -> None:
 
 def test_bars_are_steps_and_the_players_obey(desk: Desk) -> None:
     session = demo.load(desk)
-    sessions.open_session(desk, session)
+    opening.open_session(desk, session)
     bar = demo.tempo().sample_of
     positions = [transport.move_bars(desk, session, by)["position"] for by in (1, 1, -1, -1, -1)]
     assert positions == [bar(2), bar(3), bar(2), 0, 0]
@@ -61,6 +62,6 @@ def test_bars_are_steps_and_the_players_obey(desk: Desk) -> None:
     assert set(standin.ask_players(desk, "perform", "cello").values()) <= {"rest", "perform", "follow"}
     with pytest.raises(Refusal, match="Players can"):
         standin.ask_players(desk, "dance")
-    sessions.set_click(desk, session, True)
-    assert sheet.show(desk, session).click
-    assert sheet.window(desk, session, bar(17)).bars[0] == (17, bar(17))
+    click.set_click(desk, session, True)
+    assert frame.show(desk, session).deck.click
+    assert lanes.window(desk, session, bar(17)).bars[0] == (17, bar(17))

@@ -9,14 +9,15 @@ import pytest
 from cattailer.core.errors import NotFound, NotNow, Refusal
 from cattailer.media import journal, wavfile
 from cattailer.services.desk.desk import Desk
-from cattailer.services.running import runs, sheet, transport
-from cattailer.services.session import demo, inputs, sessions, tracks
+from cattailer.services.running import arming, frame, runs, transport
+from cattailer.services.session import demo, inputs, opening, sessions, tracks
+from cattailer.services.session.compiling import compile_plan
 from cattailer.services.session.editing import get_session
-from cattailer.services.session.planning import compile_plan
+from cattailer.services.stages.capture import lanes
 from cattailer.services.stages.takes import files
 from cattailer.services.stages.timing import clicking, tempo
 from cattailer.store.models import Session, Take
-from tests.helpers.sessions import capture, counted, make_takes
+from tests.helpers.sessions import capture, counted, make_takes, rows_of, takes_of
 from tests.helpers.waiting import pass_time
 
 
@@ -28,14 +29,14 @@ def test_a_count_in_that_is_stopped_leaves_no_run(desk: Desk) -> None:
     with pytest.raises(NotNow, match="must wait"):
         tempo.set_tempo(desk, session, 1, 100.0)
     transport.stop(desk, session)
-    assert sheet.show(desk, session).runs == []
+    assert frame.show(desk, session).deck.runs == []
     assert list(desk.media.rglob("*.wav")) == []
     assert list(desk.media.rglob("run-*")) == []
     clicking.change(desk, session, {"count_bars": 0})
     transport.capture(desk, session)
     pass_time(desk.engine, 0.3)
     transport.stop(desk, session)
-    assert [run.number for run in sheet.show(desk, session).runs] == [1]
+    assert [run.number for run in frame.show(desk, session).deck.runs] == [1]
 
 
 def test_a_crash_after_the_count_loses_neither(desk: Desk) -> None:
@@ -51,8 +52,8 @@ def test_a_crash_after_the_count_loses_neither(desk: Desk) -> None:
         path.write_text("\n".join(kept) + "\n")
     mended = runs.recover(desk, desk.media)
     assert len(mended) == 1
-    line = sheet.show(desk, session).rows[0].takes[0]
-    assert (line.head, line.recovered) == ("hidden", True)
+    line = takes_of(desk, session, 0)[0]
+    assert (line.lead_in, line.recovered) == ("hidden", True)
     assert runs.recover(desk, desk.media) == []
 
 
@@ -70,11 +71,11 @@ def test_the_journal_tells_how_the_run_was_placed(desk: Desk) -> None:
 
 def test_from_capture_to_takes(desk: Desk) -> None:
     session = make_takes(desk)
-    shown = sheet.show(desk, session)
-    (run,) = shown.runs
+    shown = frame.show(desk, session)
+    (run,) = shown.deck.runs
     assert (run.number, run.tracks, run.dropouts) == (1, 2, 0)
-    drum = shown.rows[5]
-    (take,) = drum.takes
+    first, *_, drum = rows_of(desk, session)[:6]
+    (take,) = takes_of(desk, session, 5)
     file = files.take_file(desk, session, take.id)
     assert file.download_name == "The-Lamplighters-Ferry_Frame-drum_run01.wav"
     info = wavfile.inspect(file.path)
@@ -83,16 +84,16 @@ def test_from_capture_to_takes(desk: Desk) -> None:
     wave = files.take_waveform(desk, session, take.id, 50)
     assert len(wave) == 100
     assert max(wave) > 3
-    lanes = files.lanes(desk, session, 0, 48000, 100)
-    assert set(lanes) == {shown.rows[0].id, drum.id}
-    assert any(lanes[drum.id][:40])
-    assert not any(lanes[drum.id][2 * int(100 * info.frames / 48000) + 4 :])
+    drawn = lanes.waveforms(desk, session, 0, 48000, 100)
+    assert set(drawn) == {first.id, drum.id}
+    assert any(drawn[drum.id][:40])
+    assert not any(drawn[drum.id][2 * int(100 * info.frames / 48000) + 4 :])
     assert shown.marks == {"patch": "settled", "levels": "untouched", "timing": "untouched", "capture": "settled", "takes": "settled"}
     with desk.database.transaction() as db:
         plan = compile_plan(desk, db.get_one(Session, session))
-    assert [(p.track, p.samples) for p in plan.line] == [(shown.rows[0].id, info.frames), (drum.id, info.frames)]
+    assert [(p.track, p.samples) for p in plan.line] == [(first.id, info.frames), (drum.id, info.frames)]
     make_takes(desk)
-    assert [t.number for t in sheet.show(desk, session).rows[5].takes] == [2, 1]
+    assert [t.number for t in takes_of(desk, session, 5)] == [2, 1]
 
 
 def test_nothing_armed_is_refused(desk: Desk) -> None:
@@ -103,13 +104,13 @@ def test_nothing_armed_is_refused(desk: Desk) -> None:
 
 def test_a_capture_forbids_what_would_disturb_it(desk: Desk) -> None:
     session = demo.load(desk)
-    row = sheet.show(desk, session).rows[0]
-    tracks.arm_track(desk, session, row.id, True)
+    row = rows_of(desk, session)[0]
+    arming.arm_track(desk, session, row.id, True)
     transport.capture(desk, session)
     other = sessions.create_session(desk, "Other", sessions.Hardware("marshgate-2"))
     for call in (
-        lambda: tracks.arm_track(desk, session, row.id, False), lambda: tracks.arm_all(desk, session, True),
-        lambda: transport.capture(desk, session), lambda: sessions.open_session(desk, other),
+        lambda: arming.arm_track(desk, session, row.id, False), lambda: arming.arm_all(desk, session, True),
+        lambda: transport.capture(desk, session), lambda: opening.open_session(desk, other),
         lambda: transport.locate(desk, session, 0),
     ):
         with pytest.raises(Refusal) as why:
@@ -121,18 +122,18 @@ def test_a_capture_forbids_what_would_disturb_it(desk: Desk) -> None:
     inputs.set_gain(desk, session, 1, 30)
     pass_time(desk.engine, 0.2)
     transport.stop(desk, session)
-    assert len(sheet.show(desk, session).rows[0].takes) == 1
-    sessions.open_session(desk, other)
+    assert len(takes_of(desk, session, 0)) == 1
+    opening.open_session(desk, other)
     assert desk.engine_state()["session"] == other
 
 
 def test_entering_twice_changes_nothing(desk: Desk) -> None:
     session = make_takes(desk)
-    before = sheet.show(desk, session)
+    before = frame.show(desk, session)
     assert runs.enter_finished(desk) == []
     (path,) = journal.find_all(desk.media)
     runs.enter_finished(desk, [path])
-    assert sheet.show(desk, session) == before
+    assert frame.show(desk, session) == before
 
 
 def test_a_broken_off_run_is_recovered_and_entered(desk: Desk) -> None:
@@ -146,14 +147,14 @@ def test_a_broken_off_run_is_recovered_and_entered(desk: Desk) -> None:
     (folder / "run-002.journal.jsonl").write_text(json.dumps(changed) + "\n")
     (story,) = runs.recover(desk, desk.media)
     assert story.samples > 0
-    newest = sheet.show(desk, session).runs[0]
+    newest = frame.show(desk, session).deck.runs[0]
     assert (newest.number, newest.recovered, newest.tracks) == (2, True, 2)
     assert runs.recover(desk, desk.media) == []
 
 
 def test_a_missing_file_is_told_and_the_rest_plays(desk: Desk) -> None:
     session = make_takes(desk)
-    take = sheet.show(desk, session).rows[0].takes[0]
+    take = takes_of(desk, session, 0)[0]
     file = files.take_file(desk, session, take.id)
     file.path.unlink()
     shutil.rmtree(file.path.parent / "overview")

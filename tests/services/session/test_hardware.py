@@ -5,10 +5,10 @@ import pytest
 from cattailer.core.errors import NotFound, NotNow, Refusal, Sure
 from cattailer.media import profile_toml
 from cattailer.services.desk.desk import Desk
-from cattailer.services.session import demo, hardware, inputs, sessions, tracks
+from cattailer.services.session import demo, hardware, inputs, opening, sessions, tracks
+from cattailer.services.session.compiling import compile_plan
 from cattailer.services.session.editing import get_session
-from cattailer.services.session.planning import compile_plan
-from cattailer.services.stages.patch import show
+from cattailer.services.stages.patch import profiles, show
 from tests.helpers.sessions import the_patch
 
 
@@ -50,7 +50,7 @@ def test_the_later_of_two_people_sees_that_it_changed(desk: Desk) -> None:
 def test_a_smaller_interface_loses_nothing(desk: Desk) -> None:
     session = demo.load(desk)
     before = the_patch(desk, session)
-    sessions.open_session(desk, session)
+    opening.open_session(desk, session)
     hardware.choose_interface(desk, session, "marshgate-2")
     assert the_patch(desk, session) == before
     page = show.show(desk, session)
@@ -67,18 +67,18 @@ def test_a_smaller_interface_loses_nothing(desk: Desk) -> None:
 def test_a_profile_of_ones_own_and_one_that_is_gone(desk: Desk) -> None:
     desk.profiles_folder = desk.media.parent / "profiles"
     text = (profile_toml.SHIPPED / "marshgate-2.toml").read_text().replace("Marshgate 2", "Mine")
-    assert hardware.keep_profile(desk, "My Box.toml", text.encode()).key == "my-box"
+    assert profiles.keep_profile(desk, "My Box.toml", text.encode()).key == "my-box"
     for name, data, why in (("a.toml", b"name = 1", "line 1: name"), ("marshgate-2.toml", text.encode(), "comes with"),
                             ("b.toml", b"\xff\xfe", "UTF-8"), ("...toml", text.encode(), "letters and digits"),
                             ("c.toml", b"#" * 99_999, "short text file")):
         with pytest.raises(Refusal, match=why):
-            hardware.keep_profile(desk, name, data)
+            profiles.keep_profile(desk, name, data)
     session = sessions.create_session(desk, "Own", sessions.Hardware("my-box"), "shipped-pair")
     (desk.profiles_folder / "my-box.toml").unlink()
     page = show.show(desk, session)
     assert "not here any more" in page.looks[0].text
-    assert not sessions.has_profile(desk, session)
+    assert not opening.has_profile(desk, session)
     with pytest.raises(NotFound, match="Nothing is lost"):
-        sessions.open_session(desk, session)
+        opening.open_session(desk, session)
     hardware.choose_interface(desk, session, "marshgate-16")
     assert the_patch(desk, session).tracks[0].feeds == ("in:1", "in:2")

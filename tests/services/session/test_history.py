@@ -6,11 +6,11 @@ from hypothesis import strategies as st
 
 from cattailer.core.errors import NotNow
 from cattailer.services.desk.desk import Desk
-from cattailer.services.running import sheet, transport
-from cattailer.services.session import demo, hardware, history, inputs, sessions, tracks
+from cattailer.services.running import arming, transport
+from cattailer.services.session import demo, hardware, history, inputs, rate, sessions, tracks
 from cattailer.services.stages.patch import inputlists, routes
 from cattailer.services.stages.takes import files
-from tests.helpers.sessions import the_patch, words
+from tests.helpers.sessions import takes_of, the_patch, words
 from tests.helpers.waiting import pass_time
 
 TEN = "socket,name,source,pick-up,48 V,notes\n" + "\n".join(
@@ -79,21 +79,21 @@ def test_a_new_edit_ends_redo_and_history_is_readable(desk: Desk) -> None:
 def test_tracks_that_hold_takes_are_never_lost(desk: Desk) -> None:
     session = demo.load(desk)
     (made,) = tracks.add_tracks(desk, session, tracks.Wanted(feed="soft:beat:L", pair=True))
-    tracks.arm_track(desk, session, made, True)
+    arming.arm_track(desk, session, made, True)
     transport.capture(desk, session)
     pass_time(desk.engine, 0.5)
     for call in (
         lambda: tracks.feed_track(desk, session, made, 0, "in:3"), lambda: history.undo(desk, session),
         lambda: tracks.add_tracks(desk, session, tracks.Wanted()), lambda: routes.add_end(desk, session, "group"),
         lambda: inputs.exchange(desk, session, 1, 2), lambda: inputs.unplug(desk, session, 1),
-        lambda: hardware.choose_interface(desk, session, "marshgate-2"), lambda: hardware.choose_rate(desk, session, 44100),
+        lambda: hardware.choose_interface(desk, session, "marshgate-2"), lambda: rate.choose_rate(desk, session, 44100),
         lambda: inputlists.take_over(desk, session, TEN), lambda: tracks.duplicate(desk, session, made),
     ):
         with pytest.raises(NotNow, match="must wait"):
             call()
     inputs.set_text(desk, session, 3, "aim", "while capturing")
     transport.stop(desk, session)
-    take = sheet.show(desk, session).rows[-1].takes[0]
+    take = takes_of(desk, session, -1)[0]
     assert take.peak_dbfs > -12
     assert files.take_file(desk, session, take.id).path.is_file()
     with pytest.raises(NotNow, match="holds 1 takes"):
@@ -103,5 +103,5 @@ def test_tracks_that_hold_takes_are_never_lost(desk: Desk) -> None:
     with pytest.raises(NotNow, match="holds takes by now"):
         history.undo(desk, session)
     with pytest.raises(NotNow, match="rate stays"):
-        hardware.choose_rate(desk, session, 96000)
-    assert len(sheet.show(desk, session).rows[-1].takes) == 1
+        rate.choose_rate(desk, session, 96000)
+    assert len(takes_of(desk, session, -1)) == 1

@@ -8,11 +8,12 @@ from sqlalchemy import select
 
 from cattailer.core.errors import NotFound, Refusal
 from cattailer.services.desk.desk import Desk
-from cattailer.services.running import sheet, transport
-from cattailer.services.session import demo, inputs, sessions, tracks
-from cattailer.services.session.planning import compile_plan
+from cattailer.services.running import arming, frame, transport
+from cattailer.services.session import demo, inputs, opening, sessions, tracks
+from cattailer.services.session.compiling import compile_plan
 from cattailer.services.stages.takes import files
 from cattailer.store.models import History, Session
+from tests.helpers.sessions import rows_of, takes_of
 from tests.helpers.waiting import pass_time
 
 
@@ -45,7 +46,7 @@ def test_sessions_that_cannot_be(desk: Desk, values: tuple[str, str, int, int, i
 
 def test_every_edit_is_entered_with_both_images(desk: Desk) -> None:
     session = demo.load(desk)
-    track = sheet.show(desk, session).rows[2].id
+    track = rows_of(desk, session)[2].id
     tracks.rename_track(desk, session, track, "  Violone  ")
     inputs.set_gain(desk, session, 3, 31.4)
     inputs.set_gain(desk, session, 3, 31.0)
@@ -56,15 +57,15 @@ def test_every_edit_is_entered_with_both_images(desk: Desk) -> None:
         ("Cello renamed to Violone", {f"tracks/{track}": {"name": "Cello"}}, {f"tracks/{track}": {"name": "Violone"}}, 2),
         ("Gain of socket 3 from +28 to +31 dB", {"inputs/3": {"gain_db": 28.0}}, {"inputs/3": {"gain_db": 31.0}}, 3),
     ]
-    assert sheet.show(desk, session).rows[2].gain_db == 31.0
+    assert rows_of(desk, session)[2].gain_db == 31.0
 
 
 def test_what_is_unknown_is_told(desk: Desk) -> None:
     session = demo.load(desk)
     for call in (
-        lambda: sheet.show(desk, 999), lambda: tracks.arm_track(desk, session, 999, True),
+        lambda: frame.show(desk, 999), lambda: arming.arm_track(desk, session, 999, True),
         lambda: inputs.set_gain(desk, session, 17, 10), lambda: files.take_file(desk, session, 1),
-        lambda: sessions.open_session(desk, 77),
+        lambda: opening.open_session(desk, 77),
     ):
         with pytest.raises(NotFound):
             call()
@@ -74,13 +75,13 @@ def test_what_is_unknown_is_told(desk: Desk) -> None:
 
 def test_files_stay_below_the_media_folder(desk: Desk) -> None:
     session = sessions.create_session(desk, "../../etc/passwd", template="shipped-spoken")
-    row = sheet.show(desk, session).rows[0]
+    row = rows_of(desk, session)[0]
     tracks.rename_track(desk, session, row.id, "a/../../b")
-    tracks.arm_track(desk, session, row.id, True)
+    arming.arm_track(desk, session, row.id, True)
     transport.capture(desk, session)
     pass_time(desk.engine, 0.2)
     transport.stop(desk, session)
-    (take,) = sheet.show(desk, session).rows[0].takes
+    (take,) = takes_of(desk, session, 0)
     path = files.take_file(desk, session, take.id).path
     assert path.resolve().is_relative_to(Path(desk.media).resolve())
     assert path.name == "etc-passwd_a-..-..-b_run01.wav"

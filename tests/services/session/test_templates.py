@@ -4,15 +4,16 @@ import pytest
 
 from cattailer.core.errors import NotNow
 from cattailer.services.desk.desk import Desk
-from cattailer.services.running import sheet, transport
-from cattailer.services.session import demo, sessions, templates, tracks
+from cattailer.services.running import arming, frame, transport
+from cattailer.services.session import demo, sessions, templates
 from cattailer.services.stages.patch import show
+from tests.helpers.sessions import rows_of
 from tests.helpers.waiting import pass_time
 
 
 def test_templates_and_copies_have_no_takes(desk: Desk) -> None:
     session = demo.load(desk)
-    tracks.arm_all(desk, session, True)
+    arming.arm_all(desk, session, True)
     transport.capture(desk, session)
     pass_time(desk.engine, 0.2)
     transport.stop(desk, session)
@@ -22,8 +23,8 @@ def test_templates_and_copies_have_no_takes(desk: Desk) -> None:
     (mine,) = (card for card in templates.cards(desk) if card.own)
     assert (mine.name, mine.holds) == ("Our barn", "10 tracks, 2 groups, 3 cue mixes")
     for made in (sessions.create_session(desk, "A", template=mine.key), sessions.copy_session(desk, session, "B")):
-        shown = sheet.show(desk, made)
-        assert (len(shown.rows), shown.armed, shown.runs) == (10, 0, [])
+        shown = frame.show(desk, made)
+        assert (len(rows_of(desk, made)), shown.deck.armed, shown.deck.runs) == (10, 0, [])
         assert show.show(desk, made).looks == []
         assert flow_names(desk, made) == flow_names(desk, session)
     templates.choose_default(desk, mine.key)

@@ -6,9 +6,9 @@ import pytest
 
 from cattailer.core.errors import NotNow
 from cattailer.services.desk.desk import Desk
-from cattailer.services.session import demo, sessions, tracks
+from cattailer.services.session import demo, opening, sessions, tracks
+from cattailer.services.session.compiling import compile_plan
 from cattailer.services.session.editing import get_session
-from cattailer.services.session.planning import compile_plan
 from cattailer.services.stages.patch import routes, show
 from tests.helpers.sessions import the_patch
 from tests.helpers.waiting import wait_for
@@ -35,7 +35,7 @@ def test_a_session_of_many_tracks_is_refused_kindly(desk: Desk) -> None:
 
 def test_edits_reach_the_engine(desk: Desk) -> None:
     session = demo.load(desk)
-    sessions.open_session(desk, session)
+    opening.open_session(desk, session)
     group = the_patch(desk, session).groups[0].id
     (made,) = tracks.add_tracks(desk, session, tracks.Wanted(1, True, f"group:{group}:L"))
     routes.set_outputs(desk, session, the_patch(desk, session).mixes[3].id, 11)

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from cattailer.core.advice.ready import Cure, Finding
+from cattailer.core.findings import Cure, Finding
 from cattailer.core.gear.interface import Profile
 from cattailer.core.gear.levels import closeness_db, loading_corner_hz, loading_loss_db
 from cattailer.core.patch.patch import PatchInput

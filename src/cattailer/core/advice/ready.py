@@ -2,30 +2,9 @@
 
 from dataclasses import dataclass
 
+from cattailer.core.findings import Finding
+
 LITTLE_DISK_MINUTES = 10.0
-
-
-@dataclass(frozen=True)
-class Cure:
-    """What one click does about a finding: words, what is done, and with what."""
-
-    words: str
-    action: str
-    arguments: tuple[tuple[str, str], ...] = ()
-
-
-@dataclass(frozen=True)
-class Finding:
-    """``kind``: "good", "look" (needs a look, does not block) or "stop" (nothing can be captured).
-
-    ``key`` tells findings apart, so that one can be accepted as it is; ``end`` is where to look.
-    """
-
-    kind: str
-    text: str
-    key: str = ""
-    end: str = ""
-    cure: Cure | None = None
 
 
 @dataclass(frozen=True)
@@ -39,9 +18,15 @@ class RowState:
     fed: bool
 
 
-def check(rows: list[RowState], minutes_left: float, left_text: str, engine_there: bool) -> list[Finding]:
-    """Findings, the gravest first."""
+def check(
+    rows: list[RowState], minutes_left: float, left_text: str, engine_there: bool, late_ms: float | None = None
+) -> list[Finding]:
+    """Findings, the gravest first. ``late_ms`` is how late players hear themselves where the buffer for mixing is in
+    use, else None."""
     armed = [r for r in rows if r.armed]
+    mixing = []
+    if late_ms is not None:
+        mixing = [Finding("look", f"The buffer for mixing is in use: players hear themselves {late_ms:.0f} ms late")]
     out: list[Finding] = []
     if not engine_there:
         out.append(Finding("stop", "The engine does not answer; it is being restarted"))
@@ -59,14 +44,7 @@ def check(rows: list[RowState], minutes_left: float, left_text: str, engine_ther
         out.append(Finding("good", f"{count} armed"))
     if minutes_left >= LITTLE_DISK_MINUTES:
         out.append(Finding("good", f"{left_text} of disk left for {_tracks(len(armed) or len(rows))}"))
-    return out
-
-
-def stage_mark(findings: list[Finding], done: bool) -> str:
-    """"settled", "look" or "untouched"; ``done`` when the stage has produced what it is for."""
-    if any(f.kind == "look" for f in findings):
-        return "look"
-    return "settled" if done else "untouched"
+    return mixing + out
 
 
 def _tracks(count: int) -> str:

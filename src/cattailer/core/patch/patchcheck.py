@@ -4,7 +4,7 @@ import re
 from collections import defaultdict
 from collections.abc import Iterator
 
-from cattailer.core.advice.ready import Cure, Finding
+from cattailer.core.findings import Cure, Finding
 from cattailer.core.gear.interface import Profile
 from cattailer.core.patch.patch import Patch, PatchGroup, PatchTrack, end_of, socket_of
 

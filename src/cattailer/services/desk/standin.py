@@ -36,16 +36,6 @@ def swap_cables(desk: Desk, one: int, other: int) -> None:
     desk.engine.ask("room", name="swap", arguments={"one": one, "other": other})
 
 
-def reset_meters(desk: Desk, rows: list[int] | None = None) -> None:
-    """Forgets held peaks and clip counts, of some source channels or of all."""
-    desk.engine.ask("reset", rows=rows)
-
-
-def choose_meters(desk: Desk, kind: str, point: str) -> None:
-    """What all pages meter: sample peak, true peak, VU or loudness; at the input or after the channel."""
-    desk.engine.ask("meters", kind=kind, point=point)
-
-
 @dataclass(frozen=True)
 class PlayerView:
     name: str

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from cattailer.core.errors import NotNow, Refusal
 from cattailer.services.desk.desk import Desk
 from cattailer.services.session.editing import editing
-from cattailer.services.session.planning import tempo_of
+from cattailer.services.session.rows import tempo_of
 from cattailer.store.models import Session
 
 

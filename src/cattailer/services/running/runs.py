@@ -9,8 +9,8 @@ from sqlalchemy.exc import IntegrityError
 from cattailer.media import journal, recovery, wavfile
 from cattailer.media.journal import HEAD_FOLDER
 from cattailer.services.desk.desk import Desk, log
+from cattailer.services.session.compiling import compile_plan
 from cattailer.services.session.editing import enter, get_session, push_if_open
-from cattailer.services.session.planning import compile_plan
 from cattailer.store.models import Media, Run, Session, Take, Track
 
 

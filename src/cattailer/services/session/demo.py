@@ -11,7 +11,7 @@ from cattailer.core.plan import GroupPlan, MixPlan, Plan, TrackPlan
 from cattailer.core.time.timeline import Meter, Tempo, TempoMap
 from cattailer.media import profile_toml
 from cattailer.services.desk.desk import Desk
-from cattailer.services.session.planning import preamps_of, source_channel
+from cattailer.services.session.compiling import preamps_of, source_channel
 from cattailer.services.session.shapes import build
 from cattailer.store.models import Session
 

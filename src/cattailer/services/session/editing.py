@@ -9,7 +9,7 @@ from sqlalchemy import delete, orm, select, update
 
 from cattailer.core.errors import NotFound, NotNow, Refusal
 from cattailer.services.desk.desk import Desk, log
-from cattailer.services.session.planning import compile_plan
+from cattailer.services.session.compiling import compile_plan
 from cattailer.store.database import tell_revision
 from cattailer.store.images import Recorder
 from cattailer.store.models import Base, Group, History, Input, Mix, Route, Session, Track

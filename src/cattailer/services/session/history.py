@@ -7,8 +7,8 @@ from sqlalchemy import orm, select
 
 from cattailer.core.errors import NotNow
 from cattailer.services.desk.desk import Desk
+from cattailer.services.session.compiling import compile_plan
 from cattailer.services.session.editing import count_on, get_session, push_if_open
-from cattailer.services.session.planning import compile_plan
 from cattailer.store.images import put_back
 from cattailer.store.models import History, Take
 

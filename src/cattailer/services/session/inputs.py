@@ -7,7 +7,7 @@ from cattailer.core.naming import clean_name
 from cattailer.core.patch.patch import PICKUPS, PatchInput
 from cattailer.services.desk.desk import Desk
 from cattailer.services.session.editing import Edit, editing
-from cattailer.services.session.planning import INPUT_FIELDS
+from cattailer.services.session.rows import INPUT_FIELDS
 from cattailer.store.models import Input
 
 TEXTS = {

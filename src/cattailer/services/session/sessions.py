@@ -1,18 +1,15 @@
 """Making, opening and listing sessions."""
 
-import shutil
 from dataclasses import dataclass, replace
-from datetime import UTC, datetime
+from datetime import datetime
 from typing import Any
 
 from sqlalchemy import func, select
 
-from cattailer.core.errors import NotFound
 from cattailer.core.naming import clean_name
 from cattailer.services.desk.desk import Desk
 from cattailer.services.session import templates
 from cattailer.services.session.editing import editing, get_session
-from cattailer.services.session.planning import compile_plan
 from cattailer.services.session.shapes import build, shape_of
 from cattailer.store.models import Run, Session, Take, Track
 
@@ -62,6 +59,12 @@ class Hardware:
     bits: int | None = None
 
 
+def is_empty(desk: Desk, session_id: int) -> bool:
+    """Whether it has no track yet."""
+    with desk.database.transaction() as db:
+        return not get_session(db, session_id).tracks
+
+
 def create_session(desk: Desk, title: str, wanted: Hardware = Hardware(), template: str = templates.EMPTY) -> int:
     """A session from a template, none of its tracks armed. Raises Refusal for what cannot be."""
     title = clean_name(title, "session's name")
@@ -91,50 +94,3 @@ def rename_session(desk: Desk, session_id: int, title: str, was: str | None = No
         edit.expect(edit.session, "title", was, "The session's name")
         edit.what = f"Session renamed to {title}"
         edit.session.title = title
-
-
-def has_profile(desk: Desk, session_id: int) -> bool:
-    """Whether the profile of a session's interface is here."""
-    with desk.database.transaction() as db:
-        return desk.profile_or_blank(get_session(db, session_id).interface).there
-
-
-def open_session(desk: Desk, session_id: int) -> None:
-    """Runs the session in the engine. Raises NotNow while another one rolls, Away without engine."""
-    with desk.database.transaction() as db:
-        session = get_session(db, session_id)
-        plan = compile_plan(desk, session)
-    if not desk.profile_or_blank(plan.interface).there:
-        raise NotFound(
-            f"The profile “{plan.interface}” of this session's interface is not here. Nothing is lost: "
-            "put the file back or choose another interface under Patch."
-        )
-    if desk.engine_state()["session"] != session_id:
-        desk.engine.ask("plan", 30.0, plan=plan.to_dict())
-    with desk.database.transaction() as db:
-        get_session(db, session_id).opened_at = datetime.now(UTC)
-
-
-def reopen_last(desk: Desk) -> int | None:
-    """After the engine was started anew: runs the session that was open last."""
-    with desk.database.transaction() as db:
-        query = select(Session.id).where(Session.opened_at.is_not(None)).order_by(Session.opened_at.desc())
-        last = db.scalar(query.limit(1))
-    if last is not None:
-        open_session(desk, last)
-    return last
-
-
-def set_click(desk: Desk, session_id: int, on: bool) -> None:
-    with editing(desk, session_id) as edit:
-        edit.what = f"Click switched {'on' if on else 'off'}"
-        edit.session.click = on
-
-
-def disk_minutes_left(desk: Desk, channels: int, rate_hz: int, bits: int) -> float:
-    """Minutes of capture that fit on the media folder's disk for so many channels."""
-    folder = desk.media
-    while not folder.exists():
-        folder = folder.parent
-    per_minute = max(1, channels) * rate_hz * bits // 8 * 60
-    return shutil.disk_usage(folder).free / per_minute

@@ -8,7 +8,7 @@ from cattailer.core.naming import safe_part
 from cattailer.core.patch.patch import end_of
 from cattailer.core.patch.shape import Shape
 from cattailer.services.desk.desk import Desk
-from cattailer.services.session.planning import INPUT_FIELDS, patch_of
+from cattailer.services.session.rows import INPUT_FIELDS, patch_of
 from cattailer.store.models import Group, Input, Mix, Route, Session, Track
 
 

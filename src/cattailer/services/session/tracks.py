@@ -10,7 +10,7 @@ from cattailer.core.patch.routing import check_route
 from cattailer.core.plan import MOST_TAPS
 from cattailer.services.desk.desk import Desk
 from cattailer.services.session.editing import Edit, editing
-from cattailer.services.session.planning import patch_of
+from cattailer.services.session.rows import patch_of
 from cattailer.store.models import Track
 
 MOST_TRACKS = 256
@@ -207,22 +207,6 @@ def move_track(desk: Desk, session_id: int, track_id: int, place: int) -> None:
         track = edit.track(track_id)
         edit.what = f"{track.name} moved to place {min(max(1, place), len(edit.session.tracks))}"
         _order(edit, track, place)
-
-
-def arm_track(desk: Desk, session_id: int, track_id: int, armed: bool) -> None:
-    desk.forbid_while_capturing(session_id, "arming")
-    with editing(desk, session_id) as edit:
-        track = edit.track(track_id)
-        edit.what = f"{track.name} {'armed' if armed else 'no longer armed'}"
-        track.armed = armed
-
-
-def arm_all(desk: Desk, session_id: int, armed: bool) -> None:
-    desk.forbid_while_capturing(session_id, "arming")
-    with editing(desk, session_id) as edit:
-        edit.what = "All tracks armed" if armed else "No track armed"
-        for track in edit.session.tracks:
-            track.armed = armed
 
 
 def check_taps(edit: Edit, feed: str) -> None:

@@ -9,13 +9,16 @@ from cattailer.core.errors import NotNow, Refusal
 from cattailer.core.sound.rowsound import RowListener
 from cattailer.services.desk import standin
 from cattailer.services.desk.desk import Desk
-from cattailer.services.running import runs, sheet, transport
-from cattailer.services.session import demo, hardware, history, inputs, sessions, tracks
+from cattailer.services.running import arming, frame, runs, transport
+from cattailer.services.running.stageline import LiveFindings
+from cattailer.services.session import demo, hardware, history, inputs, opening, rate, sessions
+from cattailer.services.session.compiling import compile_plan
 from cattailer.services.session.editing import get_session
-from cattailer.services.session.planning import compile_plan, patch_of
+from cattailer.services.session.rows import patch_of
 from cattailer.services.stages.levels import knobs, noise, pairing, show, soundcheck, tuning, watch, windows
 from cattailer.services.stages.levels.live import LiveKnob, LiveLevels
 from cattailer.store.models import Check, Run
+from tests.helpers.sessions import takes_of
 from tests.helpers.waiting import pass_time, wait_for
 
 
@@ -38,7 +41,7 @@ def test_from_wrong_gains_to_the_window(desk: Desk) -> None:
         inputs.set_gain(desk, session, socket, gain)
     with pytest.raises(NotNow, match="No sound check is running"):
         soundcheck.end(desk, session)
-    sessions.open_session(desk, session)
+    opening.open_session(desk, session)
     standin.ask_players(desk, "check")
     soundcheck.begin(desk, session, "check")
     assert show.show(desk, session).running
@@ -62,7 +65,7 @@ def test_from_wrong_gains_to_the_window(desk: Desk) -> None:
         soundcheck.apply(desk, session)
     assert history.undo(desk, session).startswith("Sound check applied at sockets 1,")
     assert rows(desk, session)[1].input.gain_db == 45
-    assert sheet.show(desk, session).marks["levels"] == "settled"
+    assert frame.show(desk, session).marks["levels"] == "settled"
 
 
 def said_of(desk: Desk, session: int, socket: int, peak: float, phase: str = "check", minutes: int = 0, source: str = "cello") -> None:
@@ -76,13 +79,13 @@ def test_the_margin_is_learned_from_the_takes_that_followed(desk: Desk) -> None:
     session = demo.load(desk)
     said_of(desk, session, 3, -24.0, minutes=5)
     assert "(this player" not in rows(desk, session)[3].told.advice.words
-    tracks.arm_track(desk, session, 3, True)
+    arming.arm_track(desk, session, 3, True)
     peaks = []
     for _ in range(2):
         transport.capture(desk, session)
         pass_time(desk.engine, 1.2)
         transport.stop(desk, session)
-    peaks = [t.peak_dbfs for t in sheet.show(desk, session).rows[2].takes]
+    peaks = [t.peak_dbfs for t in takes_of(desk, session, 2)]
     expected = float(np.mean(peaks)) + 24.0
     with desk.database.transaction() as db:
         margin = soundcheck.margins_of(db)["cello"]
@@ -119,22 +122,22 @@ def test_a_newer_check_and_a_changed_gain_count(desk: Desk) -> None:
 def test_what_is_wrong_is_heard_while_the_page_is_open(desk: Desk) -> None:
     session = demo.load(desk)
     inputs.switch(desk, session, 3, "phantom", False, sure=True)
-    sessions.open_session(desk, session)
+    opening.open_session(desk, session)
     standin.rig(desk, "cello pickup", "di", False)
     standin.hum(desk, 6, -50.0)
     standin.ask_players(desk, "rest")
     watch.keep_watching(desk, session)
-    mine = desk.live.of(session, LiveLevels)
-    wait_for(lambda: [f for f in mine.findings if "hums at 50 Hz" in f.text])
-    texts = " ".join(f.text for f in mine.findings)
+    found = desk.live.of(session, LiveFindings)
+    wait_for(lambda: [f for f in found.get("levels") if "hums at 50 Hz" in f.text])
+    texts = " ".join(f.text for f in found.get("levels"))
     assert "Cello is silent: a condenser needs 48 V" in texts
-    assert mine.findings[0].kind == "stop"
-    assert sheet.show(desk, session).marks["levels"] == "look"
+    assert found.get("levels")[0].kind == "stop"
+    assert frame.show(desk, session).marks["levels"] == "look"
     inputs.set_pickup(desk, session, 4, "instrument")
 
     def dull() -> bool:
         watch.keep_watching(desk, session)  # as an open page does
-        return any("dull above" in f.text for f in mine.findings)
+        return any("dull above" in f.text for f in found.get("levels"))
 
     wait_for(dull)
 
@@ -144,7 +147,7 @@ def test_a_knob_is_seen_to_be_turned(desk: Desk) -> None:
     inputs.switch(desk, session, 1, "phantom", True, sure=True)
     inputs.set_text(desk, session, 1, "label", "Host")
     inputs.set_gain(desk, session, 1, 20)
-    sessions.open_session(desk, session)
+    opening.open_session(desk, session)
     with pytest.raises(NotNow, match="nothing to turn"):
         knobs.begin(desk, session, 1)
     standin.ask_players(desk, "check")
@@ -183,10 +186,10 @@ def test_noise_is_measured_at_rest_and_room_tone_is_kept_apart(desk: Desk, monke
     assert all(r.floor_dbfs < -60 for r in found.values())
     monkeypatch.setattr(noise, "TONE_S", 1.0)
     noise.keep_room_tone(desk, session)
-    wait_for(lambda: runs.enter_finished(desk) or sheet.show(desk, session).runs)
-    take = sheet.show(desk, session).rows[0].takes[0]
+    wait_for(lambda: runs.enter_finished(desk) or frame.show(desk, session).deck.runs)
+    take = takes_of(desk, session, 0)[0]
     assert take.start != "00:00.000"
-    assert sheet.show(desk, session).armed == 0
+    assert frame.show(desk, session).deck.armed == 0
     assert any("(Room tone)" in line for line in lines(desk, session))
 
 
@@ -194,7 +197,7 @@ def test_two_rows_compared_and_noted(desk: Desk) -> None:
     session = demo.load(desk)
     with pytest.raises(NotNow, match="Another session"):
         pairing.compare_rows(desk, session, 1, 2)
-    sessions.open_session(desk, session)
+    opening.open_session(desk, session)
     standin.play_alone(desk, "cello")
     pass_time(desk.engine, 5)
     found = pairing.compare_rows(desk, session, 3, 4).found
@@ -216,11 +219,11 @@ def test_two_rows_compared_and_noted(desk: Desk) -> None:
 
 def test_another_rate_or_interface_in_the_middle_of_a_check(desk: Desk) -> None:
     session = demo.load(desk)
-    sessions.open_session(desk, session)
+    opening.open_session(desk, session)
     watch.keep_watching(desk, session)
     soundcheck.begin(desk, session, "check")
     heard(desk, session, 5.0)
-    hardware.choose_rate(desk, session, 96000)
+    rate.choose_rate(desk, session, 96000)
     pass_time(desk.engine, 1.0)
     listener = desk.live.of(session, LiveLevels).check.listener
     hardware.choose_interface(desk, session, "marshgate-2")
@@ -238,20 +241,20 @@ def test_another_rate_or_interface_in_the_middle_of_a_check(desk: Desk) -> None:
 
 def test_clips_are_told_until_they_are_forgotten(desk: Desk) -> None:
     session = demo.load(desk)
-    sessions.open_session(desk, session)
+    opening.open_session(desk, session)
     inputs.set_gain(desk, session, 6, 60)
     watch.keep_watching(desk, session)
-    mine = desk.live.of(session, LiveLevels)
-    wait_for(lambda: any(f.key == "level:clip:6" for f in mine.findings))
+    found = desk.live.of(session, LiveFindings)
+    wait_for(lambda: any(f.key == "level:clip:6" for f in found.get("levels")))
     inputs.set_gain(desk, session, 6, 20)
     watch.forget_clips(desk, session, 6)
-    assert not [f for f in mine.findings if f.key == "level:clip:6"]
+    assert not [f for f in found.get("levels") if f.key == "level:clip:6"]
 
 
 def test_rows_of_any_shape_are_judged(desk: Desk) -> None:
     """A smaller interface than the session was made for, and no sound yet."""
     session = demo.load(desk)
-    sessions.open_session(desk, session)
+    opening.open_session(desk, session)
     with desk.database.transaction() as db:
         patch = patch_of(get_session(db, session))
     silent = RowListener(2, 48000)

@@ -4,7 +4,7 @@ from sqlalchemy import select
 
 from cattailer.services.desk.desk import Desk
 from cattailer.services.session import demo
-from cattailer.services.stages.patch import linecheck, show
+from cattailer.services.stages.patch import linecheck, linecheckpage, show
 from cattailer.services.stages.patch.linecheck import LiveWalk
 from cattailer.store.models import History
 from tests.helpers.sessions import the_patch
@@ -35,7 +35,7 @@ def test_the_line_check_walks_swaps_and_remembers(desk: Desk) -> None:
     assert [i.socket for i in made.inputs if i.checked] == [1, 9]
     assert next(t for t in made.tracks if t.name == "Dulcimer right").feeds == ("in:9",)
     assert live.words() == "Ask for sound at: Cello, socket 3." or live.walk.asked.socket in (2, 3, 10)
-    rows = {r.socket: r.state for r in show.check(desk, session, show.show(desk, session)).rows}
+    rows = {r.socket: r.state for r in linecheckpage.check(desk, session, show.show(desk, session)).rows}
     assert (rows[1], rows[9]) == ("heard", "heard")
     linecheck.end(desk, session)
     linecheck.begin(desk, session)

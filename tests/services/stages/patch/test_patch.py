@@ -5,10 +5,10 @@ import pytest
 
 from cattailer.core.errors import Refusal
 from cattailer.services.desk.desk import Desk
-from cattailer.services.running import sheet, transport
-from cattailer.services.session import demo, hardware, history, sessions, tracks
-from cattailer.services.stages.patch import cures, inputlists, routes, show
-from tests.helpers.sessions import the_patch, words
+from cattailer.services.running import arming, transport
+from cattailer.services.session import demo, history, sessions, tracks
+from cattailer.services.stages.patch import cures, inputlists, names, routes, show
+from tests.helpers.sessions import takes_of, the_patch, words
 from tests.helpers.waiting import pass_time
 
 TEN = "socket,name,source,pick-up,48 V,notes\n" + "\n".join(
@@ -73,15 +73,15 @@ def test_every_cure_on_offer_can_be_taken(desk: Desk) -> None:
             cures.apply(desk, session, cure.action, dict(cure.arguments))
         assert looks[0] not in show.show(desk, session).looks
     assert show.show(desk, session).looks == []
-    assert show.show(desk, session).sheet.marks["patch"] == "settled"
+    assert show.show(desk, session).frame.marks["patch"] == "settled"
 
 
 def test_file_names_follow_the_pattern(desk: Desk) -> None:
     session = demo.load(desk)
-    hardware.choose_names(desk, session, "ferry 7", "{code}_{socket}_{track}_{run}")
-    tracks.arm_track(desk, session, the_patch(desk, session).tracks[2].id, True)
+    names.choose_names(desk, session, "ferry 7", "{code}_{socket}_{track}_{run}")
+    arming.arm_track(desk, session, the_patch(desk, session).tracks[2].id, True)
     transport.capture(desk, session)
     pass_time(desk.engine, 0.2)
     transport.stop(desk, session)
-    (take,) = sheet.show(desk, session).rows[2].takes
+    (take,) = takes_of(desk, session, 2)
     assert take.file == "ferry-7_3_Cello_01.wav"

@@ -6,24 +6,23 @@ import pytest
 from cattailer.core.errors import NotFound, Refusal
 from cattailer.media import wavfile
 from cattailer.services.desk.desk import Desk
-from cattailer.services.running import sheet, transport
-from cattailer.services.session import history, sessions
+from cattailer.services.running import transport
+from cattailer.services.session import history, opening
 from cattailer.services.stages.takes import files, leadin
 from cattailer.services.stages.timing import clicking
-from tests.helpers.sessions import capture, counted, plan_of
+from tests.helpers.sessions import capture, counted, plan_of, takes_of
 from tests.helpers.waiting import wait_for
 
 
 def test_what_was_counted_in_is_kept_and_can_be_let_in(desk: Desk) -> None:
     session = counted(desk, 2)
     bar3 = 6 * 48000 * 60 // 300
-    sessions.open_session(desk, session)
+    opening.open_session(desk, session)
     transport.locate(desk, session, bar3)
     capture(desk, session)
-    rows = sheet.show(desk, session).rows
-    lines = [row.takes[0] for row in (rows[0], rows[5])]
-    assert [line.head for line in lines] == ["hidden", "hidden"]
-    assert lines[0].head_s == pytest.approx(1.2, abs=0.003)
+    lines = [takes_of(desk, session, place)[0] for place in (0, 5)]
+    assert [line.lead_in for line in lines] == ["hidden", "hidden"]
+    assert lines[0].lead_in_s == pytest.approx(1.2, abs=0.003)
     line = plan_of(desk, session).line
     assert [(p.start, p.offset) for p in line] == [(bar3, 0)] * 2
     file = files.take_file(desk, session, lines[0].id).path
@@ -39,7 +38,7 @@ def test_what_was_counted_in_is_kept_and_can_be_let_in(desk: Desk) -> None:
     assert "head" in line[0].path
     leadin.open_head(desk, session, lines[0].id, "all")
     assert plan_of(desk, session).line[0].samples == before.frames
-    assert sheet.show(desk, session).rows[5].takes[0].head == "all", "rows stay together"
+    assert takes_of(desk, session, 5)[0].lead_in == "all", "rows stay together"
     history.undo(desk, session)
     history.undo(desk, session)
     assert len(plan_of(desk, session).line) == 2
@@ -53,7 +52,7 @@ def test_a_head_before_zero_can_be_heard(desk: Desk) -> None:
     """What was counted in before bar 1 at 0 lies before 0; the timeline reaches there."""
     session = counted(desk)
     capture(desk, session)
-    take = sheet.show(desk, session).rows[0].takes[0].id
+    take = takes_of(desk, session, 0)[0].id
     leadin.open_head(desk, session, take, "all")
     assert plan_of(desk, session).line[0].start < 0
     transport.move_bars(desk, session, -1)

@@ -6,13 +6,13 @@ import pytest
 from cattailer.core.errors import Refusal
 from cattailer.media import wavfile
 from cattailer.services.desk.desk import Desk
-from cattailer.services.running import sheet, transport
-from cattailer.services.session import demo, sessions, tracks
+from cattailer.services.running import arming, click, frame, transport
+from cattailer.services.session import demo, opening, sessions
 from cattailer.services.session.editing import get_session
-from cattailer.services.session.planning import tempo_of
+from cattailer.services.session.rows import tempo_of
 from cattailer.services.stages.takes import files
 from cattailer.services.stages.timing import clicking
-from tests.helpers.sessions import counted, plan_of
+from tests.helpers.sessions import counted, plan_of, rows_of, takes_of
 from tests.helpers.waiting import wait_for
 
 
@@ -28,7 +28,7 @@ def test_counting_before_rolling_too_and_stepping_through(desk: Desk) -> None:
     transport.stop(desk, session)
     found = []
     for _ in range(4):
-        clicking.step_count(desk, session)
+        click.step_count(desk, session)
         found.append(clicking.show(desk, session).plan.count_bars)
     assert found == [2, 4, 0, 1]
     with pytest.raises(Refusal, match="can be counted in"):
@@ -42,23 +42,24 @@ def test_where_the_click_is_silent_and_the_click_as_a_file(desk: Desk) -> None:
     clicking.silence(desk, session, 30, 0)
     assert clicking.show(desk, session).plan.silences == ((5, 11), (30, 0))
     clicking.unsilence(desk, session, 30)
-    sessions.open_session(desk, session)
+    opening.open_session(desk, session)
     with desk.database.transaction() as db:
         here = tempo_of(get_session(db, session))
     transport.locate(desk, session, here.sample_of(13) + 5)
     clicking.stop_here(desk, session)
     assert clicking.show(desk, session).plan.silences == ((5, 11), (14, 0))
     clicking.print_click(desk, session, 3, 16)
-    row = sheet.show(desk, session).rows[-1]
-    assert (row.name, len(row.takes)) == ("Click", 1)
-    info = wavfile.inspect(files.take_file(desk, session, row.takes[0].id).path)
+    row = rows_of(desk, session)[-1]
+    (take,) = takes_of(desk, session, -1)
+    assert row.name == "Click"
+    info = wavfile.inspect(files.take_file(desk, session, take.id).path)
     assert (info.start, info.frames) == (here.sample_of(3), here.sample_of(16) - here.sample_of(3))
     sound = np.abs(wavfile.read(info)[0])
     loud = [int(n) for n in np.flatnonzero(sound > 0.05) if sound[max(0, n - 900) : n].max(initial=0.0) < 0.01]
     assert loud == [b.sample - info.start for b in here.beats_between(info.start, info.start + info.frames)
                     if not (5 <= b.bar < 11 or b.bar >= 14)]
     clicking.print_click(desk, session, 1, 3)
-    assert len(sheet.show(desk, session).rows[-1].takes) == 2, "the same track again"
+    assert len(takes_of(desk, session, -1)) == 2, "the same track again"
     for wrong in ((3, 3), (0, 4), (1, 99_999)):
         with pytest.raises(Refusal):
             clicking.print_click(desk, session, *wrong)
@@ -75,9 +76,9 @@ def test_a_copy_keeps_click_and_count(desk: Desk) -> None:
 def test_a_printed_click_is_nothing_to_look_at(desk: Desk) -> None:
     """No feed, no route, and still no finding; armed without a feed, it is one again."""
     session = demo.load(desk)
-    before = {f.text for f in sheet.show(desk, session).patch_findings}
+    before = {f.text for f in frame.show(desk, session).patch_findings}
     clicking.print_click(desk, session, 1, 3)
-    shown = sheet.show(desk, session)
+    shown = frame.show(desk, session)
     assert {f.text for f in shown.patch_findings} == before
-    tracks.arm_track(desk, session, shown.rows[-1].id, True)
-    assert "Nothing feeds Click" in {f.text for f in sheet.show(desk, session).patch_findings}
+    arming.arm_track(desk, session, rows_of(desk, session)[-1].id, True)
+    assert "Nothing feeds Click" in {f.text for f in frame.show(desk, session).patch_findings}

@@ -7,11 +7,11 @@ from cattailer.core.errors import NotNow, Refusal
 from cattailer.media import convert, wavfile
 from cattailer.services.desk import standin
 from cattailer.services.desk.desk import Desk
-from cattailer.services.running import sheet, transport
-from cattailer.services.session import demo, hardware, history, sessions, tracks
+from cattailer.services.running import arming, click, transport
+from cattailer.services.session import demo, history, opening, rate, tracks
 from cattailer.services.stages.patch import routes
 from cattailer.services.stages.timing import clicking, correction, rates, tempo, tripfromtakes
-from tests.helpers.sessions import capture, counted, make_takes, plan_of, the_map
+from tests.helpers.sessions import capture, counted, make_takes, plan_of, rows_of, takes_of, the_map
 from tests.helpers.waiting import wait_for
 
 
@@ -27,10 +27,10 @@ def test_takes_go_along_and_come_back(desk: Desk) -> None:
     tempo.set_bar_one(desk, session, 48_000)
     transport_at = 96_000
     capture_at(desk, session, transport_at)
-    tracks.arm_all(desk, session, True)
+    arming.arm_all(desk, session, True)
     before = plan_of(desk, session).line
     with pytest.raises(NotNow, match="converts them"):
-        hardware.choose_rate(desk, session, 96_000)
+        rate.choose_rate(desk, session, 96_000)
     view = {r.rate_hz: r for r in rates.show(desk, session).rates}
     assert (view[48_000].to_convert, view[96_000].to_convert, view[96_000].of) == (0, 2, 2)
     assert view[192_000].why_not
@@ -86,25 +86,25 @@ def test_a_conversion_is_stopped_or_fails_and_says_so(desk: Desk, monkeypatch: p
         assert plan_of(desk, session).line == line
     assert converted(desk, session, 44_100).state == "done"
     assert plan_of(desk, session).rate_hz == 44_100
-    assert sheet.show(desk, session).rows[0].takes[0].start == "00:00.000"
+    assert takes_of(desk, session, 0)[0].start == "00:00.000"
 
 
 def test_the_round_trip_from_two_takes(desk: Desk) -> None:
     """The click, printed, and what came back of it by cable: what the driver hides is found."""
     session = demo.load(desk)
     clicking.change(desk, session, {"accent_db": 9.0})
-    sessions.open_session(desk, session)
+    opening.open_session(desk, session)
     standin.claim(desk, 41)
     standin.loop(desk, 1, 12, "cable")
     clicking.print_click(desk, session, 1, 9)
     (loop,) = tracks.add_tracks(desk, session, tracks.Wanted(feed="in:12", name="Loop"))
     tracks.add_tracks(desk, session, tracks.Wanted(feed="in:3", name="Other"))
-    for row in sheet.show(desk, session).rows:
-        tracks.arm_track(desk, session, row.id, row.name in ("Loop", "Other"))
+    for row in rows_of(desk, session):
+        arming.arm_track(desk, session, row.id, row.name in ("Loop", "Other"))
     main = plan_of(desk, session).mixes[0].id
     routes.set_route(desk, session, f"track:{loop}", f"mix:{main}", False)
     standin.ask_players(desk, "rest")
-    sessions.set_click(desk, session, True)
+    click.set_click(desk, session, True)
     transport.capture(desk, session)
     wait_for(lambda: desk.engine_state()["position"] > 6 * 48_000, 30.0)
     transport.stop(desk, session)

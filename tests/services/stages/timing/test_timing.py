@@ -6,8 +6,8 @@ import pytest
 from cattailer.core.errors import NotFound, NotNow, Refusal
 from cattailer.services.desk import standin
 from cattailer.services.desk.desk import Desk
-from cattailer.services.running import sheet, transport
-from cattailer.services.session import demo, hardware, history, sessions, tracks
+from cattailer.services.running import arming, click, frame, transport
+from cattailer.services.session import demo, history, opening, rate, sessions
 from cattailer.services.stages.timing import buffers, clicking, correction, roundtrip, tempo
 from tests.helpers.sessions import plan_of, the_map
 from tests.helpers.waiting import pass_time, wait_for
@@ -15,7 +15,7 @@ from tests.helpers.waiting import pass_time, wait_for
 
 def test_measure_use_and_see_it_land(desk: Desk) -> None:
     session = demo.load(desk)
-    sessions.open_session(desk, session)
+    opening.open_session(desk, session)
     failed = roundtrip.measure(desk, session, 1, 16, "cable")
     assert "No signal came in at socket 16" in failed.measured.failure
     assert failed.id == 0
@@ -59,13 +59,13 @@ def test_measure_use_and_see_it_land(desk: Desk) -> None:
 
 def test_using_a_measurement_measures_once_more(desk: Desk) -> None:
     session = demo.load(desk)
-    sessions.open_session(desk, session)
+    opening.open_session(desk, session)
     standin.loop(desk, 1, 16, "cable")
     exact = roundtrip.measure(desk, session, 1, 16, "cable")
     told = correction.use_and_verify(desk, session, exact.id, 1, 16, "cable")
     assert (told.used, told.result and told.result.lands) == (True, True)
     assert "lands within one sample" in told.words
-    assert sheet.show(desk, session).marks["timing"] == "settled", "a driver that is right was measured, too"
+    assert frame.show(desk, session).marks["timing"] == "settled", "a driver that is right was measured, too"
     standin.claim(desk, 37)
     found = roundtrip.measure(desk, session, 1, 16, "cable")
     assert found.lands is False
@@ -90,7 +90,7 @@ def test_using_a_measurement_measures_once_more(desk: Desk) -> None:
 
 def test_a_headphone_at_a_microphone_will_do(desk: Desk) -> None:
     session = demo.load(desk)
-    sessions.open_session(desk, session)
+    opening.open_session(desk, session)
     standin.ask_players(desk, "rest")
     standin.claim(desk, -20)
     standin.loop(desk, 3, 8, "headphone")
@@ -104,7 +104,7 @@ def test_a_headphone_at_a_microphone_will_do(desk: Desk) -> None:
 
 def test_buffers_for_tracking_and_mixing(desk: Desk) -> None:
     session = demo.load(desk)
-    sessions.open_session(desk, session)
+    opening.open_session(desk, session)
     ladder = buffers.show(desk, session)
     assert (ladder.tracking, ladder.mixing, ladder.in_use, ladder.measured) == (128, 1024, "tracking", False)
     transport.roll(desk, session)
@@ -114,7 +114,7 @@ def test_buffers_for_tracking_and_mixing(desk: Desk) -> None:
     assert (state["state"], plan_of(desk, session).period) == ("rolling", 1024)
     assert state["position"] > 4000, "it goes on where it was"
     transport.stop(desk, session)
-    assert "buffer for mixing is in use" in sheet.show(desk, session).findings[0].text
+    assert "buffer for mixing is in use" in frame.show(desk, session).deck.findings[0].text
     buffers.choose_buffer(desk, session, "mixing", 512)
     assert plan_of(desk, session).period == 512
     history.undo(desk, session)
@@ -127,7 +127,7 @@ def test_buffers_for_tracking_and_mixing(desk: Desk) -> None:
     rungs = buffers.show(desk, session).rungs
     assert all(r.load is not None and r.load > 0 for r in rungs)
     assert rungs[0].load > rungs[-1].load
-    tracks.arm_track(desk, session, 3, True)
+    arming.arm_track(desk, session, 3, True)
     transport.capture(desk, session)
     for call in (lambda: buffers.use_for(desk, session, "mixing"), lambda: buffers.choose_buffer(desk, session, "tracking", 64),
                  lambda: buffers.measure_load(desk, session), lambda: tempo.set_tempo(desk, session, 1, 100),
@@ -171,7 +171,7 @@ def test_the_tempo_map_is_edited_bar_by_bar(desk: Desk) -> None:
 
 def test_the_click_is_set_while_it_runs(desk: Desk) -> None:
     session = demo.load(desk)
-    sessions.set_click(desk, session, True)
+    click.set_click(desk, session, True)
     transport.roll(desk, session)
     main = clicking.show(desk, session).mixes[0][0]
     clicking.change(desk, session, {"sound": "stick", "subdivision": 2, "mixes": [main], "silences": [(9, 0)]})
@@ -188,9 +188,9 @@ def test_the_click_is_set_while_it_runs(desk: Desk) -> None:
 
 def test_a_rate_does_not_change_under_takes(desk: Desk) -> None:
     session = demo.load(desk)
-    tracks.arm_track(desk, session, 3, True)
+    arming.arm_track(desk, session, 3, True)
     transport.capture(desk, session)
     pass_time(desk.engine, 0.2)
     transport.stop(desk, session)
     with pytest.raises(NotNow, match="rate stays"):
-        hardware.choose_rate(desk, session, 44100)
+        rate.choose_rate(desk, session, 44100)

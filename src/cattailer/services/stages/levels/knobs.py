@@ -5,7 +5,7 @@ from cattailer.core.sound.noisefloor import LevelSpread
 from cattailer.services.desk.desk import Desk
 from cattailer.services.desk.listening import Heard
 from cattailer.services.session.editing import editing, get_session
-from cattailer.services.session.planning import patch_of
+from cattailer.services.session.rows import patch_of
 from cattailer.services.stages.levels import soundcheck
 from cattailer.services.stages.levels.live import LiveKnob, LiveLevels
 

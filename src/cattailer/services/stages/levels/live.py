@@ -3,7 +3,6 @@
 import threading
 from dataclasses import dataclass, field
 
-from cattailer.core.advice.ready import Finding
 from cattailer.core.sound.rowsound import RowListener, RowSound
 
 
@@ -38,7 +37,6 @@ class LiveKnob:
 class LiveLevels:
     """``count`` goes up with every change, so that pages know. ``lock`` guards all of it."""
 
-    findings: list[Finding] = field(default_factory=list)
     sounds: list[RowSound] = field(default_factory=list)
     clips: dict[int, int] = field(default_factory=dict)
     check: LiveCheck = field(default_factory=LiveCheck)

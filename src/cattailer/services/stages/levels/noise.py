@@ -11,8 +11,8 @@ from cattailer.services.desk import standin
 from cattailer.services.desk.desk import CAPTURING, Desk
 from cattailer.services.running import transport
 from cattailer.services.session.editing import get_session
-from cattailer.services.session.planning import end_of_takes, patch_of, tempo_of
-from cattailer.services.session.sessions import open_session
+from cattailer.services.session.opening import open_session
+from cattailer.services.session.rows import end_of_takes, patch_of, tempo_of
 from cattailer.services.stages.levels import soundcheck
 from cattailer.services.stages.levels.live import LiveCheck
 from cattailer.store.models import Check

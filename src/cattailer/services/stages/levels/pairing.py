@@ -7,7 +7,7 @@ from cattailer.core.errors import NotNow, Refusal
 from cattailer.services.desk.desk import Desk
 from cattailer.services.desk.listening import newest
 from cattailer.services.session.editing import editing, get_session
-from cattailer.services.session.planning import patch_of
+from cattailer.services.session.rows import patch_of
 
 LISTEN_S = 4.0
 

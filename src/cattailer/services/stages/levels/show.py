@@ -4,12 +4,14 @@ from dataclasses import dataclass
 from typing import Any
 
 from cattailer.core.advice.gainadvice import Margin
-from cattailer.core.advice.ready import Finding
+from cattailer.core.findings import Finding
 from cattailer.core.gear.interface import Profile
 from cattailer.core.patch.patch import Patch, PatchInput, PatchTrack, socket_of
 from cattailer.services.desk.desk import Desk
-from cattailer.services.running import sheet
-from cattailer.services.session.planning import patch_of
+from cattailer.services.running.frame import Frame, describe
+from cattailer.services.running.stageline import LiveFindings
+from cattailer.services.session.loading import load
+from cattailer.services.session.rows import patch_of
 from cattailer.services.session.switches import SwitchView, of_socket
 from cattailer.services.stages.levels import knobs, soundcheck
 from cattailer.services.stages.levels.live import LiveKnob, LiveLevels
@@ -39,8 +41,8 @@ class LevelRow:
 
 
 @dataclass(frozen=True)
-class LevelSheet:
-    sheet: sheet.Sheet
+class LevelPage:
+    frame: Frame
     patch: Patch
     profile: Profile
     rows: list[LevelRow]
@@ -64,27 +66,27 @@ class LevelSheet:
         return {r.socket: 100.0 * (r.input.gain_db - self.profile.gain_min_db) / span for r in self.rows}
 
 
-def show(desk: Desk, session_id: int) -> LevelSheet:
+def show(desk: Desk, session_id: int) -> LevelPage:
     """Raises NotFound."""
     state = desk.engine_state()
     mine = desk.live.of(session_id, LiveLevels)
     with desk.database.transaction() as db:
-        session = sheet.load(db, session_id)
+        session = load(db, session_id)
         patch, profile = patch_of(session), desk.profile_or_blank(session.interface)
         told = soundcheck.advice(db, session, patch, profile)
         window = (session.window_dbfs[0], session.window_dbfs[1])
-        common = sheet.describe(desk, session, state)
+        common = describe(desk, session, state)
         reference, margins = session.reference_hz, soundcheck.margins_of(db)
     windows = soundcheck.windows_of(patch, window)
     with mine.lock:
-        findings, check, knob = list(mine.findings), mine.check, mine.knob
+        findings, check, knob = desk.live.of(session_id, LiveFindings).get("levels"), mine.check, mine.knob
         ticked = set(check.sockets) if check.running else set()
     rows = [
         _row(i, patch, profile, windows.get(i.socket, window), window, told.get(i.socket), i.socket in ticked)
         for i in patch.inputs
         if i.used and i.socket <= profile.inputs
     ]
-    return LevelSheet(
+    return LevelPage(
         common, patch, profile, rows, window, reference, findings, check.phase if check.running else "",
         check.running, knob, knobs.words(knob) if knob else "", margins,
     )

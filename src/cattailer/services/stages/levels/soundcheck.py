@@ -14,8 +14,8 @@ from cattailer.core.sound.rowsound import RowListener, RowSound
 from cattailer.services.desk.desk import Desk
 from cattailer.services.desk.listening import Heard
 from cattailer.services.session.editing import Edit, count_on, editing, get_session
-from cattailer.services.session.planning import patch_of
-from cattailer.services.session.sessions import open_session
+from cattailer.services.session.opening import open_session
+from cattailer.services.session.rows import patch_of
 from cattailer.services.stages.levels.live import LiveCheck, LiveLevels
 from cattailer.store.models import Check, Run, Session, Take
 

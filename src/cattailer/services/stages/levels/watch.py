@@ -7,14 +7,15 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cattailer.core.advice import faults
-from cattailer.core.advice.ready import Finding
+from cattailer.core.findings import Finding
 from cattailer.core.gear.interface import Profile
 from cattailer.core.patch.patch import Patch, PatchInput
 from cattailer.core.sound.rowsound import RowListener, RowSound
 from cattailer.services.desk.desk import Desk
 from cattailer.services.desk.listening import Heard
+from cattailer.services.running.stageline import LiveFindings
 from cattailer.services.session.editing import get_session
-from cattailer.services.session.planning import patch_of
+from cattailer.services.session.rows import patch_of
 from cattailer.services.stages.levels.live import LiveLevels
 
 ROUND_S = 4.0
@@ -39,10 +40,11 @@ def forget_clips(desk: Desk, session_id: int, socket: int | None = None) -> None
             mine.clips.clear()
         else:
             mine.clips.pop(socket, None)
-        mine.findings = [
-            f for f in mine.findings
+        live = desk.live.of(session_id, LiveFindings)
+        live.put("levels", [
+            f for f in live.get("levels")
             if not f.key.startswith("level:clip:") or (socket is not None and f.key != f"level:clip:{socket}")
-        ]
+        ])
         mine.count += 1
 
 
@@ -82,8 +84,8 @@ class _Watch:
                 if sound.clips:
                     mine.clips[n] = mine.clips.get(n, 0) + sound.clips
             found = judge(patch, profile, sounds, mine.clips, recent, accepted)
-            if found != mine.findings:
-                mine.findings, mine.count = found, mine.count + 1
+            if self._desk.live.of(self._session, LiveFindings).put("levels", found):
+                mine.count += 1
             mine.sounds = sounds
 
 

@@ -7,7 +7,7 @@ from cattailer.core.patch.patch import PatchInput
 from cattailer.core.patch.patchcheck import DEFAULT_NAME
 from cattailer.services.desk.desk import Desk
 from cattailer.services.session.editing import Edit, editing, get_session
-from cattailer.services.session.planning import patch_of
+from cattailer.services.session.rows import patch_of
 from cattailer.services.session.tracks import add_one
 
 

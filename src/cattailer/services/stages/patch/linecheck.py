@@ -11,10 +11,11 @@ from cattailer.core.errors import NotNow
 from cattailer.core.patch.linecheck import RiseFinder, Stop, Walk, loudest
 from cattailer.services.desk import standin
 from cattailer.services.desk.desk import Desk
+from cattailer.services.session.compiling import preamps_of
 from cattailer.services.session.editing import editing, get_session
 from cattailer.services.session.inputs import exchange
-from cattailer.services.session.planning import patch_of, preamps_of
-from cattailer.services.session.sessions import open_session
+from cattailer.services.session.opening import open_session
+from cattailer.services.session.rows import patch_of
 
 SEARCH_S = 20.0
 PATIENCE_S = 8.0

@@ -6,7 +6,7 @@ from cattailer.core.patch.patch import end_of
 from cattailer.core.patch.routing import check_route
 from cattailer.services.desk.desk import Desk
 from cattailer.services.session.editing import Edit, editing
-from cattailer.services.session.planning import patch_of
+from cattailer.services.session.rows import patch_of
 from cattailer.store.models import Group, Mix
 
 MOST = {"group": 16, "mix": 12}

@@ -1,25 +1,21 @@
 """What the Patch stage shows, ready to render."""
 
 from dataclasses import dataclass
-from datetime import date
 from typing import Any
 
 from sqlalchemy import orm
 
-from cattailer.core.advice.ready import Finding
+from cattailer.core.findings import Finding
 from cattailer.core.gear.interface import Profile
 from cattailer.core.patch import flowpicture, inputlist
 from cattailer.core.patch.patch import SIDES, SOFTWARE, Patch, PatchInput, PatchTrack, in_words, socket_of
 from cattailer.core.patch.routing import Flow, flow
-from cattailer.services.desk import standin
 from cattailer.services.desk.desk import Desk
-from cattailer.services.running import sheet
-from cattailer.services.session import hardware, history
-from cattailer.services.session.editing import get_session
-from cattailer.services.session.hardware import Choice, Storage
-from cattailer.services.session.planning import patch_of
+from cattailer.services.running.frame import Frame, describe
+from cattailer.services.session import history
+from cattailer.services.session.loading import load
+from cattailer.services.session.rows import patch_of
 from cattailer.services.session.switches import SwitchView, of_socket
-from cattailer.services.stages.patch.linecheck import LiveWalk
 from cattailer.store.models import Session
 
 
@@ -57,10 +53,10 @@ class Source:
 
 
 @dataclass(frozen=True)
-class PatchSheet:
+class PatchPage:
     """The common part of every page of the stage."""
 
-    sheet: sheet.Sheet
+    frame: Frame
     patch: Patch
     profile: Profile
     history: list[history.Line]
@@ -77,24 +73,24 @@ class PatchSheet:
 
     @property
     def looks(self) -> list[Finding]:
-        return [f for f in self.sheet.patch_findings if f.kind == "look"]
+        return [f for f in self.frame.patch_findings if f.kind == "look"]
 
 
-def show(desk: Desk, session_id: int) -> PatchSheet:
+def show(desk: Desk, session_id: int) -> PatchPage:
     """Raises NotFound."""
     state = desk.engine_state()
     with desk.database.transaction() as db:
-        return _describe(desk, db, sheet.load(db, session_id), state)
+        return _describe(desk, db, load(db, session_id), state)
 
 
-def _describe(desk: Desk, db: orm.Session, session: Session, state: dict[str, Any]) -> PatchSheet:
-    return PatchSheet(
-        sheet.describe(desk, session, state), patch_of(session), desk.profile_or_blank(session.interface),
+def _describe(desk: Desk, db: orm.Session, session: Session, state: dict[str, Any]) -> PatchPage:
+    return PatchPage(
+        describe(desk, session, state), patch_of(session), desk.profile_or_blank(session.interface),
         history.lines(db, session.id), tuple(session.away_inputs), tuple(session.away_outputs),
     )
 
 
-def sockets(page: PatchSheet) -> list[SocketRow]:
+def sockets(page: PatchPage) -> list[SocketRow]:
     """Every socket of the interface, then those of a larger one that something is still listed at."""
     feeding: dict[int, list[str]] = {}
     for track in page.patch.tracks:
@@ -119,7 +115,7 @@ def sockets(page: PatchSheet) -> list[SocketRow]:
     return out
 
 
-def tracks(page: PatchSheet) -> list[TrackLine]:
+def tracks(page: PatchPage) -> list[TrackLine]:
     """``goes`` names the groups and mixes that a track leads to."""
     drawn = page.flow
     groups = {g.id: g.name for g in page.patch.groups}
@@ -132,7 +128,7 @@ def tracks(page: PatchSheet) -> list[TrackLine]:
     ]
 
 
-def sources(page: PatchSheet) -> list[Source]:
+def sources(page: PatchPage) -> list[Source]:
     """Sockets that are not put away, software sources and groups, channel by channel."""
     names = {i.socket: i.name for i in page.patch.inputs}
     out = [
@@ -150,81 +146,6 @@ def sources(page: PatchSheet) -> list[Source]:
     ]
 
 
-@dataclass(frozen=True)
-class InterfacePage:
-    profiles: list[tuple[str, str, str]]
-    wrong: dict[str, str]
-    rates: list[Choice]
-    depths: list[Choice]
-    storage: Storage
-    armed_tracks: int
-    code: str
-    pattern: str
-    example: str
-    takes: bool
-
-
-def interface(desk: Desk, session_id: int, page: PatchSheet) -> InterfacePage:
-    """What the page about the interface needs beside the common part."""
-    with desk.database.transaction() as db:
-        session = get_session(db, session_id)
-        rate, bits, title = session.rate_hz, session.bits, session.title
-        code, pattern = session.code, session.name_pattern
-    armed = [t for t in page.patch.tracks if t.armed]
-    first = next(iter(page.patch.tracks), PatchTrack(0, "Cello", ("in:3",)))
-    today = date.today().isoformat()
-    example = hardware.example_name(title, code, pattern, first.name, in_words(first.feeds, {}), today)
-    return InterfacePage(
-        [(k, p.name, f"{p.inputs} in, {p.outputs} out") for k, p in desk.profiles.items()], desk.wrong_profiles,
-        hardware.rates(page.profile, rate), hardware.depths(page.profile, bits, rate),
-        hardware.storage(desk, sum(len(t.feeds) for t in armed or page.patch.tracks), rate, bits), len(armed),
-        code, pattern, example, any(t.takes for t in page.patch.tracks),
-    )
-
-
-@dataclass(frozen=True)
-class CheckRow:
-    socket: int
-    name: str
-    pickup: str
-    state: str
-
-
-@dataclass(frozen=True)
-class CheckPage:
-    """``state`` of a row is "heard", "asked", "elsewhere" or "open"."""
-
-    running: bool
-    words: str
-    rows: list[CheckRow]
-    heard_at: int
-    asked: int
-    searching: bool
-    found: int
-    stand_in: dict[int, str]
-
-
-def check(desk: Desk, session_id: int, page: PatchSheet) -> CheckPage:
-    live = desk.live.find(session_id, LiveWalk)
-    asked = live.walk.asked if live is not None else None
-    rows = []
-    for i in page.patch.inputs:
-        if not i.used or i.socket > page.profile.inputs:
-            continue
-        heard = i.checked if live is None or asked is None else i.socket in live.walk.done
-        state = "heard" if heard else "asked" if asked and asked.socket == i.socket else "open"
-        if live is not None and live.walk.heard_at == i.socket:
-            state = "elsewhere"
-        rows.append(CheckRow(i.socket, i.name or f"socket {i.socket}", i.pickup, state))
-    ticked = sum(r.state == "heard" for r in rows)
-    words = live.words() if live is not None and live.walk.stops else f"{ticked} of {len(rows)} rows were heard so far."
-    return CheckPage(
-        asked is not None, words, rows, live.walk.heard_at if live else 0, asked.socket if asked else 0,
-        live is not None and not live.found and live.listening and asked is None, live.found if live else 0,
-        standin.plugged(desk),
-    )
-
-
-def preview(desk: Desk, page: PatchSheet, text: str) -> inputlist.Preview:
+def preview(desk: Desk, page: PatchPage, text: str) -> inputlist.Preview:
     """Raises Refusal when the text is no list."""
     return inputlist.read(text, page.patch, page.profile)

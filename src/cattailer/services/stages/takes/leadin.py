@@ -7,7 +7,7 @@ from cattailer.core.gear.rates import rescaled
 from cattailer.core.time.timeline import TempoMap
 from cattailer.services.desk.desk import Desk
 from cattailer.services.session.editing import editing
-from cattailer.services.session.planning import tempo_of
+from cattailer.services.session.rows import tempo_of
 from cattailer.store.models import Take
 
 OPENINGS = {"hidden": "nothing", "beat": "the last beat", "all": "all that was counted in"}

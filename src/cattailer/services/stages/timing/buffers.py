@@ -14,8 +14,8 @@ from cattailer.core.time.timeline import TempoMap
 from cattailer.core.units import milliseconds
 from cattailer.services.desk.desk import CAPTURING, Desk
 from cattailer.services.session.editing import editing, get_session
-from cattailer.services.session.planning import patch_of, tempo_of
-from cattailer.services.session.sessions import open_session
+from cattailer.services.session.opening import open_session
+from cattailer.services.session.rows import patch_of, tempo_of
 from cattailer.services.stages.timing import correction
 
 

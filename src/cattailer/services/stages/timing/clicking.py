@@ -1,18 +1,18 @@
 """The click of a session: when, how and for whom it sounds, where it is silent, and what is counted in."""
 
-from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import asdict, dataclass, replace
 from pathlib import Path
 
 from cattailer.core.errors import Refusal
 from cattailer.core.time.clicking import MOST_BEATS, ClickPlan
 from cattailer.services.desk.desk import Desk
 from cattailer.services.running import runs
-from cattailer.services.running.transport import single_head
+from cattailer.services.running.click import edit_click
+from cattailer.services.running.runheader import written_run
 from cattailer.services.session import tracks
-from cattailer.services.session.editing import editing, get_session
-from cattailer.services.session.planning import end_of_takes, tempo_of
-from cattailer.services.session.sessions import open_session
+from cattailer.services.session.editing import get_session
+from cattailer.services.session.opening import open_session
+from cattailer.services.session.rows import end_of_takes, tempo_of
 
 PRINTED = "Click"
 MOST_PRINTED_S = 2 * 3600
@@ -50,26 +50,18 @@ def change(desk: Desk, session_id: int, wanted: dict[str, object]) -> None:
     def made(plan: ClickPlan) -> ClickPlan:
         return ClickPlan.from_dict({**plan.to_dict(), **wanted})
 
-    _edit(desk, session_id, made, lambda p: "Click: " + ", ".join(filter(None, (
+    edit_click(desk, session_id, made, lambda p: "Click: " + ", ".join(filter(None, (
         f"while {p.when}" if p.when != "both" else "", p.sound, f"{p.level_db:g} dB",
         f"{p.subdivision} to a beat" if p.subdivision > 1 else "",
         f"{p.count_bars} bars counted in" if p.count_bars else "",
     ))))
 
 
-def step_count(desk: Desk, session_id: int) -> None:
-    """The next of the usual count-ins: none, 1, 2, 4 bars."""
-    _edit(
-        desk, session_id, lambda p: replace(p, count_bars=p.next_count),
-        lambda p: f"Count-in: {p.count_bars} bars" if p.count_bars else "No count-in",
-    )
-
-
 def step_beat(desk: Desk, session_id: int, beat: int) -> None:
     """A beat of the first meter made the next of strong, plain, soft, off."""
     with desk.database.transaction() as db:
         of = tempo_of(get_session(db, session_id)).meters[0].beats
-    _edit(
+    edit_click(
         desk, session_id, lambda p: p.with_beat_stepped(beat, of), lambda p: f"Click: beat {beat} is {p.beat_is(beat)}"
     )
 
@@ -77,7 +69,7 @@ def step_beat(desk: Desk, session_id: int, beat: int) -> None:
 def silence(desk: Desk, session_id: int, first: int, until: int) -> None:
     """No click from a bar until a later one; 0 is until the end."""
     words = f"No click from bar {first} on" if not until else f"No click from bar {first} until bar {until}"
-    _edit(desk, session_id, lambda p: p.silenced(first, until), lambda _: words)
+    edit_click(desk, session_id, lambda p: p.silenced(first, until), lambda _: words)
 
 
 def stop_here(desk: Desk, session_id: int) -> None:
@@ -94,7 +86,7 @@ def unsilence(desk: Desk, session_id: int, first: int) -> None:
     def made(plan: ClickPlan) -> ClickPlan:
         return replace(plan, silences=tuple(s for s in plan.silences if s[0] != first))
 
-    _edit(desk, session_id, made, lambda _: f"Click goes on at bar {first}")
+    edit_click(desk, session_id, made, lambda _: f"Click goes on at bar {first}")
 
 
 def print_click(desk: Desk, session_id: int, first: int, until: int) -> None:
@@ -115,20 +107,7 @@ def print_click(desk: Desk, session_id: int, first: int, until: int) -> None:
         raise Refusal("At most two hours of click can be printed, from 0 of the timeline on; nothing was written.")
     track_id = there or tracks.add_silent(desk, session_id, PRINTED)
     with desk.database.transaction() as db:
-        head, folder, stem = single_head(desk, db, get_session(db, session_id), track_id, start, "click printed")
-    answer = desk.engine.ask("print", 120.0, head=head, folder=str(folder), stem=stem, samples=stop - start)
+        session = get_session(db, session_id)
+        header, folder, stem = written_run(desk, db, session, track_id, start, "click printed")
+    answer = desk.engine.ask("print", 120.0, head=asdict(header), folder=str(folder), stem=stem, samples=stop - start)
     runs.enter_finished(desk, [Path(answer["journal"])])
-
-
-def _edit(
-    desk: Desk, session_id: int, change: Callable[[ClickPlan], ClickPlan], words: Callable[[ClickPlan], str]
-) -> None:
-    with editing(desk, session_id) as edit:
-        try:
-            made = change(ClickPlan.from_dict(edit.session.clicking))
-        except (TypeError, ValueError) as why:
-            raise Refusal(f"That cannot be: {why}. The click stays as it was.") from why
-        if not set(made.mixes) <= {m.id for m in edit.session.mixes}:
-            raise Refusal("One of these mixes is not here any more; the click stays as it was.")
-        edit.what = words(made)
-        edit.session.clicking = made.to_dict()

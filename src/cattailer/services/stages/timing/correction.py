@@ -9,8 +9,9 @@ from sqlalchemy import orm, select
 from cattailer.core.errors import NotFound, Refusal
 from cattailer.core.sound import probe
 from cattailer.services.desk.desk import Desk
+from cattailer.services.session.compiling import compile_plan
 from cattailer.services.session.editing import count_on, get_session, push_if_open
-from cattailer.services.session.planning import compile_plan, measured_correction
+from cattailer.services.session.rows import measured_correction
 from cattailer.services.stages.timing import roundtrip
 from cattailer.services.stages.timing.roundtrip import Result
 from cattailer.store.models import RoundTrip, Session

@@ -17,9 +17,9 @@ from cattailer.core.gear.rates import RateFacts
 from cattailer.media import bwf, convert, overview, wavfile
 from cattailer.media.recovery import overview_path
 from cattailer.services.desk.desk import Desk, log
-from cattailer.services.session import hardware
+from cattailer.services.desk.disk import disk_minutes_left
+from cattailer.services.session import rate
 from cattailer.services.session.editing import get_session
-from cattailer.services.session.sessions import disk_minutes_left
 from cattailer.store.models import Media, Session
 
 AS_IT_WAS = "The session keeps its rate, and its takes are as they were."
@@ -58,7 +58,7 @@ def show(desk: Desk, session_id: int) -> RateView:
         armed = [t for t in session.tracks if t.armed] or session.tracks
         channels = sum(len(t.feeds) for t in armed)
         takes = [t for track in session.tracks for t in track.takes]
-        versions = hardware.rates_of(db, session)
+        versions = rate.rates_of(db, session)
         there = {r: sum(r in versions[t.media_id] for t in takes) for r in {*COMMON_RATES_HZ, *profile.rates_hz}}
         every = sorted({*COMMON_RATES_HZ, *profile.rates_hz, session.rate_hz})
         facts = [
@@ -101,7 +101,7 @@ def _missing(
     desk: Desk, db: orm.Session, session: Session, rate_hz: int
 ) -> list[tuple[Media, Path, bwf.Origin]]:
     """Media of takes and their heads that have no file at a rate, with where they lie and where they came from."""
-    versions = hardware.rates_of(db, session)
+    versions = rate.rates_of(db, session)
     out = []
     for track in session.tracks:
         for take in track.takes:
@@ -123,7 +123,7 @@ def _run(desk: Desk, session_id: int, job: Conversion, work: list[tuple[int, Pat
     try:
         for media_id, path, origin in work:
             _convert(desk, session_id, job, media_id, path, origin)
-        hardware.choose_rate(desk, session_id, job.rate_hz)
+        rate.choose_rate(desk, session_id, job.rate_hz)
         job.state = "done"
     except convert.Stopped:
         job.state, job.message = "stopped", STOPPED

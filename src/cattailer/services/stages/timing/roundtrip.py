@@ -13,8 +13,8 @@ from cattailer.core.sound.probe import Measured
 from cattailer.services.desk.desk import Desk
 from cattailer.services.desk.listening import sound_of
 from cattailer.services.session.editing import get_session
-from cattailer.services.session.planning import measured_correction
-from cattailer.services.session.sessions import open_session
+from cattailer.services.session.opening import open_session
+from cattailer.services.session.rows import measured_correction
 from cattailer.store.models import RoundTrip
 
 Floats = np.ndarray[Any, np.dtype[np.float32]]

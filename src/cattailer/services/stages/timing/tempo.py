@@ -9,7 +9,7 @@ from cattailer.core.time.tapping import Tapped, tapped
 from cattailer.core.time.timeline import Meter, Tempo, TempoMap, clock_text
 from cattailer.services.desk.desk import Desk
 from cattailer.services.session.editing import editing, get_session
-from cattailer.services.session.planning import tempo_of
+from cattailer.services.session.rows import tempo_of
 
 
 @dataclass(frozen=True)

@@ -15,7 +15,7 @@ from cattailer.core.units import decibels
 from cattailer.media import wavfile
 from cattailer.services.desk.desk import Desk
 from cattailer.services.session.editing import get_session
-from cattailer.services.session.planning import measured_correction
+from cattailer.services.session.rows import measured_correction
 from cattailer.services.stages.timing.roundtrip import REACH, Result, curve, heights
 from cattailer.store.models import RoundTrip, Run, Session, Take
 

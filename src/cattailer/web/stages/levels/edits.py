@@ -6,11 +6,11 @@ from flask import Blueprint, Response, request
 from pydantic import Field
 
 from cattailer.core.errors import Refusal
-from cattailer.services.desk import standin
+from cattailer.services.desk import meters
 from cattailer.services.stages.levels import knobs, noise, pairing, soundcheck, tuning, watch, windows
-from cattailer.web.forms import Decibels, Form, Text, desk, done, form
+from cattailer.web.forms import Decibels, Form, desk, done, form, told
 
-blueprint = Blueprint("leveling", __name__, url_prefix="/s/<int:session_id>/levels")
+blueprint = Blueprint("levels_edits", __name__, url_prefix="/s/<int:session_id>/levels")
 
 
 class Begin(Form):
@@ -47,31 +47,6 @@ class Reference(Form):
     hz: float = Field(allow_inf_nan=False)
 
 
-class Loud(Form):
-    player: Text
-    db: Decibels
-
-
-class Hum(Form):
-    socket: int
-    dbu: Decibels | None = None
-
-
-class Turn(Form):
-    socket: int
-    gain_db: Decibels
-
-
-class Rig(Form):
-    name: Text
-    what: Literal["screen", "di"]
-    on: bool
-
-
-def _said(text: str) -> Response:
-    return Response(text, 200, content_type="text/plain; charset=utf-8")
-
-
 @blueprint.post("/check/begin")
 def begin(session_id: int) -> Response:
     """``socket`` may come many times: the rows that are ticked; none means all."""
@@ -86,14 +61,14 @@ def begin(session_id: int) -> Response:
 @blueprint.post("/check/end")
 def end(session_id: int) -> Response:
     heard = soundcheck.end(desk(), session_id)
-    return _said(f"{heard} {'row' if heard == 1 else 'rows'} gave a signal; the advice stands in the rows.")
+    return told(f"{heard} {'row' if heard == 1 else 'rows'} gave a signal; the advice stands in the rows.")
 
 
 @blueprint.post("/apply")
 def apply(session_id: int) -> Response:
     socket = form(One).socket
     done = soundcheck.apply(desk(), session_id, None if socket is None else [socket])
-    return _said(f"Set: {'socket' if len(done) == 1 else 'sockets'} {', '.join(map(str, done))}. Ctrl+Z takes it back.")
+    return told(f"Set: {'socket' if len(done) == 1 else 'sockets'} {', '.join(map(str, done))}. Ctrl+Z takes it back.")
 
 
 @blueprint.post("/window")
@@ -112,16 +87,16 @@ def own_window(session_id: int, track_id: int) -> Response:
 
 
 @blueprint.post("/meters")
-def meters(session_id: int) -> Response:
+def choose_meters(session_id: int) -> Response:
     wish = form(Meters)
-    standin.choose_meters(desk(), wish.kind, wish.point)
+    meters.choose_meters(desk(), wish.kind, wish.point)
     return done()
 
 
 @blueprint.post("/reset")
 def reset(session_id: int) -> Response:
     socket = form(One).socket
-    standin.reset_meters(desk(), None if socket is None else [socket - 1])
+    meters.reset_meters(desk(), None if socket is None else [socket - 1])
     watch.forget_clips(desk(), session_id, socket)
     return done()
 
@@ -141,51 +116,23 @@ def leave_knob(session_id: int) -> Response:
 @blueprint.post("/noise")
 def measure_noise(session_id: int) -> Response:
     noise.measure(desk(), session_id)
-    return _said(f"Listening to the room for {noise.MEASURE_S:.0f} s. Everybody rests.")
+    return told(f"Listening to the room for {noise.MEASURE_S:.0f} s. Everybody rests.")
 
 
 @blueprint.post("/roomtone")
 def room_tone(session_id: int) -> Response:
     noise.keep_room_tone(desk(), session_id)
-    return _said(f"Keeping {noise.TONE_S:.0f} s of room tone, behind the last take.")
+    return told(f"Keeping {noise.TONE_S:.0f} s of room tone, behind the last take.")
 
 
 @blueprint.post("/pairs/note")
 def note_offset(session_id: int) -> Response:
     wish = form(Offset)
     pairing.note_offset(desk(), session_id, wish.first, wish.second, wish.samples, wish.cm)
-    return _said("Noted at the later row.")
+    return told("Noted at the later row.")
 
 
 @blueprint.post("/reference")
 def reference(session_id: int) -> Response:
     tuning.set_reference(desk(), session_id, form(Reference).hz)
-    return done()
-
-
-@blueprint.post("/stand-in/loud")
-def loud(session_id: int) -> Response:
-    wish = form(Loud)
-    standin.play_louder(desk(), wish.player, wish.db)
-    return done()
-
-
-@blueprint.post("/stand-in/hum")
-def hum(session_id: int) -> Response:
-    wish = form(Hum)
-    standin.hum(desk(), wish.socket, wish.dbu)
-    return done()
-
-
-@blueprint.post("/stand-in/turn")
-def turn(session_id: int) -> Response:
-    wish = form(Turn)
-    standin.turn_knob(desk(), wish.socket, wish.gain_db)
-    return done()
-
-
-@blueprint.post("/stand-in/rig")
-def rig(session_id: int) -> Response:
-    wish = form(Rig)
-    standin.rig(desk(), wish.name, wish.what, wish.on)
     return done()

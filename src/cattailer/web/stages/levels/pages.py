@@ -6,6 +6,7 @@ from pydantic import Field
 from cattailer.services.desk import standin
 from cattailer.services.stages.levels import noise, pairing, show
 from cattailer.web.forms import Form, desk, query
+from cattailer.web.shell import render
 
 blueprint = Blueprint("levels", __name__, url_prefix="/s/<int:session_id>/levels")
 
@@ -37,7 +38,7 @@ def rows(session_id: int, view: str) -> str:
 
 
 def _page(session_id: int, view: str, again: bool) -> str:
-    page = show.show(desk(), session_id)
+    shown = show.show(desk(), session_id)
     more: dict[str, object] = {}
     if view == "wide":
         more["at"] = query(Page).page
@@ -45,10 +46,7 @@ def _page(session_id: int, view: str, again: bool) -> str:
         more["measured_at"], more["noise_rows"] = noise.newest(desk(), session_id)
     elif view == "room":
         more["room"] = standin.view(desk())
-    template = "levels/refresh.html" if again else "levels/stage.html"
-    return render_template(
-        template, page=page, sheet=page.sheet, stage="levels", view=view, views=VIEWS, **more
-    )
+    return render("levels", shown.frame, view, again, page=shown, views=VIEWS, **more)
 
 
 @blueprint.get("/pairs/compare")
@@ -56,6 +54,4 @@ def compare(session_id: int) -> str:
     two = query(Two)
     found = pairing.compare_rows(desk(), session_id, two.first, two.second)
     page = show.show(desk(), session_id)
-    return render_template("levels/compared.html", compared=found, page=page, sheet=page.sheet)
-
-
+    return render_template("levels/compared.html", compared=found, page=page, frame=page.frame)

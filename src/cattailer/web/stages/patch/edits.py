@@ -5,13 +5,11 @@ from typing import Literal
 from flask import Blueprint, Response, request
 from pydantic import Field
 
-from cattailer.core.errors import Refusal
-from cattailer.services.desk import standin
-from cattailer.services.session import hardware, inputs, tracks
-from cattailer.services.stages.patch import cures, inputlists, linecheck, routes
-from cattailer.web.forms import Form, List, Text, desk, done, form
+from cattailer.services.session import inputs, tracks
+from cattailer.services.stages.patch import cures, routes
+from cattailer.web.forms import Exchange, Form, Text, desk, done, form
 
-blueprint = Blueprint("patching", __name__, url_prefix="/s/<int:session_id>/patch")
+blueprint = Blueprint("patch_edits", __name__, url_prefix="/s/<int:session_id>/patch")
 
 
 class Typed(Form):
@@ -27,11 +25,6 @@ class Switch(Form):
 
 class Sure(Form):
     sure: bool = False
-
-
-class Exchange(Form):
-    one: int
-    other: int
 
 
 class Feed(Form):
@@ -74,227 +67,131 @@ class Outputs(Form):
     first: int = 0
 
 
-class Value(Form):
-    value: Text
-
-
-class Names(Form):
-    code: Text = ""
-    pattern: Text
-    was: Text | None = None
-
-
-class ListText(Form):
-    text: List
-
-
-class Step(Form):
-    what: Literal["tick", "skip", "to"]
-    socket: int = 0
-
-
-def _done() -> Response:
-    return done()
-
-
 @blueprint.post("/inputs/<int:socket>/<any(label, source, technique, distance, aim, note):name>")
 def text(session_id: int, socket: int, name: str) -> Response:
     typed = form(Typed)
     inputs.set_text(desk(), session_id, socket, name, typed.text, typed.was)
-    return _done()
+    return done()
 
 
 @blueprint.post("/inputs/<int:socket>/pickup")
 def pickup(session_id: int, socket: int) -> Response:
     typed = form(Typed)
     inputs.set_pickup(desk(), session_id, socket, typed.text, typed.was)
-    return _done()
+    return done()
 
 
 @blueprint.post("/inputs/<int:socket>/switch")
 def switch(session_id: int, socket: int) -> Response:
     wish = form(Switch)
     inputs.switch(desk(), session_id, socket, wish.switch, wish.on, wish.sure)
-    return _done()
+    return done()
 
 
 @blueprint.post("/inputs/<int:socket>/unplug")
 def unplug(session_id: int, socket: int) -> Response:
     inputs.unplug(desk(), session_id, socket, form(Sure).sure)
-    return _done()
+    return done()
 
 
 @blueprint.post("/inputs/exchange")
 def exchange(session_id: int) -> Response:
     wish = form(Exchange)
     inputs.exchange(desk(), session_id, wish.one, wish.other)
-    return _done()
+    return done()
 
 
 @blueprint.post("/away/<any(inputs, outputs):kind>")
 def away(session_id: int, kind: str) -> Response:
     inputs.put_away(desk(), session_id, kind, [int(n) for n in request.form.getlist("number") if n.isdecimal()])
-    return _done()
+    return done()
 
 
 @blueprint.post("/tracks")
 def add(session_id: int) -> Response:
     wish = form(Add)
     tracks.add_tracks(desk(), session_id, tracks.Wanted(wish.count, wish.pair, wish.feed, wish.name))
-    return _done()
+    return done()
 
 
 @blueprint.post("/tracks/<int:track_id>/feed")
 def feed(session_id: int, track_id: int) -> Response:
     wish = form(Feed)
     tracks.feed_track(desk(), session_id, track_id, wish.side, wish.feed, wish.was)
-    return _done()
+    return done()
 
 
 @blueprint.post("/tracks/<int:track_id>/pair")
 def pair(session_id: int, track_id: int) -> Response:
     tracks.set_pair(desk(), session_id, track_id, form(Pair).pair)
-    return _done()
+    return done()
 
 
 @blueprint.post("/tracks/<int:track_id>/look")
 def look(session_id: int, track_id: int) -> Response:
     wish = form(Look)
     tracks.set_look(desk(), session_id, track_id, wish.colour, wish.icon)
-    return _done()
+    return done()
 
 
 @blueprint.post("/tracks/<int:track_id>/note")
 def note(session_id: int, track_id: int) -> Response:
     typed = form(Typed)
     tracks.set_note(desk(), session_id, track_id, typed.text, typed.was)
-    return _done()
+    return done()
 
 
 @blueprint.post("/tracks/<int:track_id>/duplicate")
 def duplicate(session_id: int, track_id: int) -> Response:
     tracks.duplicate(desk(), session_id, track_id)
-    return _done()
+    return done()
 
 
 @blueprint.post("/tracks/<int:track_id>/remove")
 def remove(session_id: int, track_id: int) -> Response:
     tracks.remove_track(desk(), session_id, track_id)
-    return _done()
+    return done()
 
 
 @blueprint.post("/tracks/<int:track_id>/move")
 def move(session_id: int, track_id: int) -> Response:
     tracks.move_track(desk(), session_id, track_id, form(Place).place)
-    return _done()
+    return done()
 
 
 @blueprint.post("/routes")
 def route(session_id: int) -> Response:
     wish = form(Route)
     routes.set_route(desk(), session_id, wish.start, wish.target, wish.on)
-    return _done()
+    return done()
 
 
 @blueprint.post("/<any(group, mix):kind>")
 def add_end(session_id: int, kind: str) -> Response:
     routes.add_end(desk(), session_id, kind, form(NewEnd).name)
-    return _done()
+    return done()
 
 
 @blueprint.post("/<any(group, mix):kind>/<int:end_id>/name")
 def rename_end(session_id: int, kind: str, end_id: int) -> Response:
     typed = form(Typed)
     routes.rename_end(desk(), session_id, kind, end_id, typed.text, typed.was)
-    return _done()
+    return done()
 
 
 @blueprint.post("/<any(group, mix):kind>/<int:end_id>/remove")
 def remove_end(session_id: int, kind: str, end_id: int) -> Response:
     routes.remove_end(desk(), session_id, kind, end_id)
-    return _done()
+    return done()
 
 
 @blueprint.post("/mix/<int:mix_id>/outputs")
 def outputs(session_id: int, mix_id: int) -> Response:
     routes.set_outputs(desk(), session_id, mix_id, form(Outputs).first or None)
-    return _done()
-
-
-@blueprint.post("/interface")
-def interface(session_id: int) -> Response:
-    hardware.choose_interface(desk(), session_id, form(Value).value)
-    return _done()
-
-
-@blueprint.post("/rate")
-def rate(session_id: int) -> Response:
-    hardware.choose_rate(desk(), session_id, _number(form(Value).value))
-    return _done()
-
-
-@blueprint.post("/bits")
-def bits(session_id: int) -> Response:
-    hardware.choose_bits(desk(), session_id, _number(form(Value).value))
-    return _done()
-
-
-@blueprint.post("/names")
-def names(session_id: int) -> Response:
-    wish = form(Names)
-    hardware.choose_names(desk(), session_id, wish.code, wish.pattern, wish.was)
-    return _done()
-
-
-@blueprint.post("/profile")
-def profile(session_id: int) -> Response:
-    file = request.files.get("file")
-    if file is None or not file.filename:
-        raise Refusal("Choose a TOML file first; nothing was kept.")
-    kept = hardware.keep_profile(desk(), file.filename, file.read())
-    return Response(f"{kept.name} was kept and can be chosen now.", 200, content_type="text/plain; charset=utf-8")
-
-
-@blueprint.post("/list")
-def take_list(session_id: int) -> Response:
-    inputlists.take_over(desk(), session_id, form(ListText).text)
-    return Response(status=204, headers={"HX-Redirect": "tracks"})
+    return done()
 
 
 @blueprint.post("/cure/<action>")
 def cure(session_id: int, action: str) -> Response:
     cures.apply(desk(), session_id, action, request.form.to_dict())
-    return _done()
-
-
-@blueprint.post("/check/<any(begin, end, swap, which):what>")
-def check(session_id: int, what: str) -> Response:
-    done = {"begin": linecheck.begin, "end": linecheck.end, "swap": linecheck.swap_in_list}
-    done.get(what, linecheck.which_is_this)(desk(), session_id)
-    return _done()
-
-
-@blueprint.post("/check/step")
-def check_step(session_id: int) -> Response:
-    wish = form(Step)
-    linecheck.step(desk(), session_id, wish.what, wish.socket)
-    return _done()
-
-
-@blueprint.post("/stand-in/knock")
-def knock(session_id: int) -> Response:
-    standin.knock(desk(), form(Value).value)
-    return _done()
-
-
-@blueprint.post("/stand-in/swap")
-def swap_cables(session_id: int) -> Response:
-    wish = form(Exchange)
-    standin.swap_cables(desk(), wish.one, wish.other)
-    return _done()
-
-
-def _number(text: str) -> int:
-    if not text.isdecimal() or len(text) > 9:
-        raise Refusal(f"“{text[:20]}” is not a number that can be chosen here; nothing was changed.")
-    return int(text)
+    return done()

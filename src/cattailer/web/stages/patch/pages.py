@@ -1,12 +1,10 @@
 """Patch: what is plugged where, and where it goes. The pages."""
 
-from datetime import date
-
 from flask import Blueprint, Response, render_template
 
-from cattailer.services.session import hardware
-from cattailer.services.stages.patch import inputlists, show
+from cattailer.services.stages.patch import inputlists, interface, linecheckpage, names, show
 from cattailer.web.forms import Form, List, Text, desk, form, query
+from cattailer.web.shell import render
 
 blueprint = Blueprint("patch", __name__, url_prefix="/s/<int:session_id>/patch")
 
@@ -45,22 +43,21 @@ def rows(session_id: int, view: str) -> str:
 
 
 def _page(session_id: int, view: str, again: bool) -> str:
-    page = show.show(desk(), session_id)
+    shown = show.show(desk(), session_id)
     more: dict[str, object] = {}
     if view == "sockets":
-        more["rows"] = show.sockets(page)
+        more["rows"] = show.sockets(shown)
     elif view == "tracks":
-        more["lines"], more["sources"] = show.tracks(page), show.sources(page)
-        more["names"] = {s.feed: s.name for s in show.sources(page)}
+        more["lines"], more["sources"] = show.tracks(shown), show.sources(shown)
+        more["names"] = {s.feed: s.name for s in show.sources(shown)}
     elif view == "routes":
         more["grid"] = query(Grid).grid
-        more["sources"] = show.sources(page)
+        more["sources"] = show.sources(shown)
     elif view == "check":
-        more["check"] = show.check(desk(), session_id, page)
+        more["check"] = linecheckpage.check(desk(), session_id, shown)
     elif view == "interface":
-        more["setup"] = show.interface(desk(), session_id, page)
-    template = "patch/refresh.html" if again else "patch/stage.html"
-    return render_template(template, page=page, sheet=page.sheet, stage="patch", view=view, views=VIEWS, **more)
+        more["setup"] = interface.show_interface(desk(), session_id, shown)
+    return render("patch", shown.frame, view, again, page=shown, views=VIEWS, **more)
 
 
 @blueprint.post("/list/preview")
@@ -68,7 +65,7 @@ def list_preview(session_id: int) -> str:
     page = show.show(desk(), session_id)
     text = form(ListText).text
     found = show.preview(desk(), page, text)
-    return render_template("patch/preview.html", preview=found, text=text, sheet=page.sheet)
+    return render_template("patch/preview.html", preview=found, text=text, frame=page.frame)
 
 
 @blueprint.get("/list.csv")
@@ -84,15 +81,11 @@ def list_csv(session_id: int) -> Response:
 def paper(session_id: int) -> str:
     """The input list to print."""
     page = show.show(desk(), session_id)
-    return render_template("patch/paper.html", page=page, sheet=page.sheet, rows=show.sockets(page))
+    return render_template("patch/paper.html", page=page, frame=page.frame, rows=show.sockets(page))
 
 
 @blueprint.post("/names/example")
 def names_example(session_id: int) -> str:
     """What a file would be called, while the pattern is typed."""
     wanted = form(Names)
-    page = show.show(desk(), session_id)
-    name, feed = next(((row.name, row.feed) for row in page.sheet.rows), ("Cello", "3"))
-    return hardware.example_name(
-        page.sheet.title, wanted.code, wanted.pattern, name, feed, date.today().isoformat()
-    )
+    return names.example(desk(), session_id, wanted.code, wanted.pattern)

@@ -2,12 +2,12 @@
 
 from typing import Literal
 
-from flask import Blueprint, Response, jsonify, render_template, send_file
+from flask import Blueprint, Response, jsonify, send_file
 from pydantic import Field
 
-from cattailer.services.running import sheet
-from cattailer.services.stages.takes import files, leadin
+from cattailer.services.stages.takes import files, leadin, show
 from cattailer.web.forms import Form, desk, done, form, query
+from cattailer.web.shell import render
 
 blueprint = Blueprint("takes", __name__, url_prefix="/s/<int:session_id>/takes")
 
@@ -22,12 +22,14 @@ class Head(Form):
 
 @blueprint.get("/")
 def stage(session_id: int) -> str:
-    return render_template("takes/stage.html", sheet=sheet.show(desk(), session_id), stage="takes")
+    shown = show.show(desk(), session_id)
+    return render("takes", shown.frame, page=shown)
 
 
 @blueprint.get("/rows")
 def rows(session_id: int) -> str:
-    return render_template("takes/refresh.html", sheet=sheet.show(desk(), session_id), stage="takes")
+    shown = show.show(desk(), session_id)
+    return render("takes", shown.frame, again=True, page=shown)
 
 
 @blueprint.post("/<int:take_id>/head")

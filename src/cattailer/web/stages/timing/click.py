@@ -4,10 +4,11 @@ from flask import Blueprint, Response, request
 from pydantic import Field
 
 from cattailer.core.errors import Refusal
+from cattailer.services.running import click
 from cattailer.services.stages.timing import clicking
 from cattailer.web.forms import AtBar, Bar, Decibels, Form, Text, desk, done, form, told
 
-blueprint = Blueprint("clicking", __name__, url_prefix="/s/<int:session_id>/timing/clicking")
+blueprint = Blueprint("timing_click", __name__, url_prefix="/s/<int:session_id>/timing/clicking")
 
 
 class Clicking(Form):
@@ -48,7 +49,7 @@ def change(session_id: int) -> Response:
 
 @blueprint.post("/count")
 def step_count(session_id: int) -> Response:
-    clicking.step_count(desk(), session_id)
+    click.step_count(desk(), session_id)
     return done()
 
 

@@ -1,85 +1,22 @@
 """Timing: buffer, latency, round trip, tempo."""
 
-from typing import Literal
 
-from flask import Blueprint, Response, jsonify, render_template, request
+from flask import Blueprint
 from pydantic import Field
 
-from cattailer.core.errors import Refusal
 from cattailer.services.desk import standin
-from cattailer.services.running import sheet
-from cattailer.services.stages.timing import buffers, clicking, correction, rates, roundtrip, tempo, tripfromtakes
-from cattailer.web.forms import AtBar, Form, Text, desk, done, form, query, told
+from cattailer.services.running import frame
+from cattailer.services.stages.timing import buffers, clicking, correction, rates, tempo, tripfromtakes
+from cattailer.web.forms import Form, desk, query
+from cattailer.web.shell import render
 
 blueprint = Blueprint("timing", __name__, url_prefix="/s/<int:session_id>/timing")
 
 VIEWS = {"buffer": "Buffer", "trip": "Round trip", "rate": "Sample rate", "tempo": "Tempo", "click": "Click"}
 
 
-class Buffer(Form):
-    use: Literal["tracking", "mixing"] = "tracking"
-    period: int = Field(ge=1, le=1 << 20)
-
-
-class Use(Form):
-    use: Literal["tracking", "mixing"]
-
-
-class Measure(Form):
-    output: int = Field(ge=1, le=1000)
-    socket: int = Field(ge=1, le=1000)
-    way: Literal["cable", "headphone"] = "cable"
-
-
-class Verify(Measure):
-    id: int
-
-
-class Rate(Form):
-    rate_hz: int = Field(ge=1, le=1 << 31)
-
-
-class TwoTakes(Form):
-    played: int = Field(ge=1, le=1 << 31)
-    returned: int = Field(ge=1, le=1 << 31)
-
-
 class Whose(Form):
     track: int = Field(default=0, ge=0, le=1 << 31)
-
-
-class Number(Form):
-    id: int = Field(ge=1, le=1 << 31)
-
-
-class TempoAt(Form):
-    bar: int = Field(default=1, ge=1, le=1 << 31)
-    bpm: float = Field(allow_inf_nan=False)
-    ramp: bool = False
-
-
-class MeterAt(Form):
-    bar: int = Field(default=1, ge=1, le=1 << 31)
-    beats: int
-    unit: int
-
-
-class Sample(Form):
-    sample: int
-
-
-class Loop(Form):
-    output: int
-    socket: int
-    way: Literal["cable", "headphone", "none"]
-
-
-class Mood(Form):
-    mood: Text
-
-
-class Claim(Form):
-    samples: int
 
 
 @blueprint.get("/")
@@ -98,7 +35,7 @@ def rows(session_id: int, view: str) -> str:
 
 
 def _page(session_id: int, view: str, again: bool) -> str:
-    shown = sheet.show(desk(), session_id)
+    shown = frame.show(desk(), session_id)
     more: dict[str, object] = {"standing": correction.standing(desk(), session_id)}
     if view == "buffer":
         more["ladder"] = buffers.show(desk(), session_id, query(Whose).track)
@@ -113,132 +50,4 @@ def _page(session_id: int, view: str, again: bool) -> str:
         more["takes"] = tripfromtakes.choices(desk(), session_id)
     else:
         more["tempo"] = tempo.show(desk(), session_id)
-    template = "timing/refresh.html" if again else "timing/stage.html"
-    return render_template(template, sheet=shown, stage="timing", view=view, views=VIEWS, **more)
-
-
-@blueprint.post("/load")
-def load(session_id: int) -> Response:
-    buffers.measure_load(desk(), session_id)
-    return done()
-
-
-@blueprint.post("/buffer")
-def buffer(session_id: int) -> Response:
-    wish = form(Buffer)
-    buffers.choose_buffer(desk(), session_id, wish.use, wish.period)
-    return done()
-
-
-@blueprint.post("/use")
-def use(session_id: int) -> Response:
-    buffers.use_for(desk(), session_id, form(Use).use)
-    return done()
-
-
-@blueprint.post("/rate")
-def convert(session_id: int) -> Response:
-    """Converts what has to be, in the background, then changes the rate; the page looks how far it is."""
-    rates.begin(desk(), session_id, form(Rate).rate_hz)
-    return done()
-
-
-@blueprint.post("/rate/stop")
-def stop_conversion(session_id: int) -> Response:
-    rates.stop(desk(), session_id)
-    return done()
-
-
-@blueprint.post("/trip")
-def measure(session_id: int) -> str:
-    wish = form(Measure)
-    found = roundtrip.measure(desk(), session_id, wish.output, wish.socket, wish.way)
-    return render_template("timing/result.html", result=found, sheet=sheet.show(desk(), session_id))
-
-
-@blueprint.post("/trip/takes")
-def measure_takes(session_id: int) -> str:
-    wish = form(TwoTakes)
-    found = tripfromtakes.measure(desk(), session_id, wish.played, wish.returned)
-    return render_template("timing/result.html", result=found, sheet=sheet.show(desk(), session_id))
-
-
-@blueprint.post("/trip/use")
-def use_trip(session_id: int) -> Response:
-    correction.use(desk(), session_id, form(Number).id)
-    return told("In use from now on. Measure once more to see it land.")
-
-
-@blueprint.post("/trip/verify")
-def verify_trip(session_id: int) -> str:
-    """Uses a measurement that was just made, and measures once more."""
-    wish = form(Verify)
-    verdict = correction.use_and_verify(desk(), session_id, wish.id, wish.output, wish.socket, wish.way)
-    return render_template(
-        "timing/result.html", result=verdict.result, verdict=verdict, sheet=sheet.show(desk(), session_id)
-    )
-
-
-@blueprint.post("/trip/forget")
-def forget_trip(session_id: int) -> Response:
-    correction.forget(desk(), session_id)
-    return done()
-
-
-@blueprint.post("/tempo")
-def set_tempo(session_id: int) -> Response:
-    wish = form(TempoAt)
-    tempo.set_tempo(desk(), session_id, wish.bar, wish.bpm, wish.ramp)
-    return done()
-
-
-@blueprint.post("/meter")
-def set_meter(session_id: int) -> Response:
-    wish = form(MeterAt)
-    tempo.set_meter(desk(), session_id, wish.bar, wish.beats, wish.unit)
-    return done()
-
-
-@blueprint.post("/tempo/remove")
-def remove(session_id: int) -> Response:
-    tempo.remove(desk(), session_id, form(AtBar).bar)
-    return done()
-
-
-@blueprint.post("/bar-one")
-def bar_one(session_id: int) -> Response:
-    tempo.set_bar_one(desk(), session_id, form(Sample).sample)
-    return done()
-
-
-@blueprint.post("/tap")
-def tap(session_id: int) -> Response:
-    """Times of taps in seconds, commas between; the answer is what they say so far."""
-    try:
-        times = [float(t) for t in request.form.get("times", "").split(",") if t]
-    except ValueError as why:
-        raise Refusal("These taps cannot be read; tap again.") from why
-    found = tempo.tap(times)
-    if found is None:
-        return jsonify(words="Keep tapping: four at least.", bpm=None)
-    words = f"{found.bpm:.1f} ± {found.spread_bpm:.1f}, from {found.used} of {found.taps - 1} intervals"
-    return jsonify(words=words, bpm=round(found.bpm, 2), rounded=found.rounded)
-
-
-@blueprint.post("/stand-in/loop")
-def loop(session_id: int) -> Response:
-    wish = form(Loop)
-    standin.loop(desk(), wish.output, wish.socket, wish.way)
-    return done()
-
-
-@blueprint.post("/stand-in/busy")
-def busy(session_id: int) -> Response:
-    standin.be_busy(desk(), form(Mood).mood)
-    return done()
-
-
-@blueprint.post("/stand-in/claim")
-def claim(session_id: int) -> Response:
-    standin.claim(desk(), form(Claim).samples)
-    return done()
+    return render("timing", shown, view, again, views=VIEWS, **more)

@@ -1,4 +1,4 @@
-"""A session's rows as what the core works with: its patch, and the plan that the engine runs."""
+"""A session compiled into the plan that the engine runs."""
 
 from sqlalchemy import orm, select
 
@@ -7,48 +7,17 @@ from cattailer.core.gear.rates import rescaled
 from cattailer.core.patch.patch import (
     SOFTWARE,
     Patch,
-    PatchGroup,
     PatchInput,
-    PatchMix,
-    PatchTrack,
     end_of,
     side_of,
     socket_of,
 )
 from cattailer.core.plan import MOST_TAPS, NOTHING, SOFTWARE_CHANNELS, GroupPlan, MixPlan, Plan, Preamps, TrackPlan
-from cattailer.core.sound import probe
 from cattailer.core.takes.pieces import TakeSpan, topmost
 from cattailer.core.time.clicking import ClickPlan
-from cattailer.core.time.timeline import TempoMap
 from cattailer.services.desk.desk import Desk
-from cattailer.store.models import Input, Media, RoundTrip, Session, Track
-
-INPUT_FIELDS = tuple(name for name in PatchInput.__dataclass_fields__ if name != "socket")
-
-
-def tempo_of(session: Session) -> TempoMap:
-    return TempoMap.from_dict(session.rate_hz, session.tempo)
-
-
-def patch_of(session: Session) -> Patch:
-    """The patch as it stands in the database."""
-    return Patch(
-        tuple(_input(row) for row in session.inputs),
-        tuple(
-            PatchTrack(
-                t.id, t.name, tuple(t.feeds), t.armed, t.fader_db, t.pan, t.colour, t.icon, t.note, len(t.takes),
-                tuple(t.window_dbfs),
-            )
-            for t in session.tracks
-        ),
-        tuple(PatchGroup(g.id, g.name, g.fader_db) for g in session.groups),
-        tuple(PatchMix(m.id, m.name, m.kind, tuple(m.outputs), m.fader_db) for m in session.mixes),
-        tuple((r.start, r.target) for r in session.routes),
-    )
-
-
-def _input(row: Input) -> PatchInput:
-    return PatchInput(row.socket, **{name: getattr(row, name) for name in INPUT_FIELDS})
+from cattailer.services.session.rows import loop_of, measured_correction, patch_of, tempo_of
+from cattailer.store.models import Media, Session, Track
 
 
 def take_spans(desk: Desk, session: Session, track: Track) -> list[TakeSpan]:
@@ -69,14 +38,6 @@ def take_spans(desk: Desk, session: Session, track: Track) -> list[TakeSpan]:
                 t.id, track.id, str(folder / head.path), start - opened, opened, t.number, head.samples - opened
             ))
     return spans
-
-
-def end_of_takes(session: Session) -> int:
-    """Where the last take ends, at the session's rate; 0 without takes."""
-    ends = [
-        rescaled(t.start + t.samples, t.media.rate_hz, session.rate_hz) for k in session.tracks for t in k.takes
-    ]
-    return max(ends, default=0)
 
 
 def _at_rate(media: Media, rate_hz: int) -> Media | None:
@@ -121,25 +82,6 @@ def preamps_of(patch: Patch, profile: Profile) -> Preamps:
         tuple(i.instrument and s.instrument for s, i in here),
         tuple(i.soft_limit and s.soft_limit for s, i in here),
     )
-
-
-def loop_of(session: Session) -> tuple[int, int] | None:
-    """The range, where rolling goes round in it."""
-    start, stop = session.range_start, session.range_stop
-    return (start, stop) if session.looping and start < stop else None
-
-
-def measured_correction(session: Session) -> int | None:
-    """How far the driver is corrected at this interface, rate and buffer, in samples; None where it is believed
-    because nothing was measured, or nothing is used."""
-    db = orm.object_session(session)
-    found = None if db is None else db.scalar(
-        select(RoundTrip).where(
-            RoundTrip.interface == session.interface, RoundTrip.rate_hz == session.rate_hz,
-            RoundTrip.period == session.period, RoundTrip.used,
-        ).order_by(RoundTrip.id.desc()).limit(1)
-    )
-    return probe.correction(found.measured_samples, found.claimed_samples) if found else None
 
 
 def compile_plan(desk: Desk, session: Session) -> Plan:

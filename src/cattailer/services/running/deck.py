@@ -1,0 +1,97 @@
+"""What the Deck shows of a session, ready to render."""
+
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
+
+from cattailer.core.advice import ready
+from cattailer.core.findings import Finding
+from cattailer.core.gear.interface import Profile
+from cattailer.core.gear.rates import rescaled
+from cattailer.core.patch.patch import Patch, PatchTrack, socket_of
+from cattailer.core.time.clicking import ClickPlan
+from cattailer.core.time.timeline import TempoMap, clock_text
+from cattailer.core.units import milliseconds
+from cattailer.services.desk.desk import Desk
+from cattailer.services.desk.disk import disk_minutes_left, time_left_text
+from cattailer.services.running import ranges
+from cattailer.services.running.ranges import RangeView
+from cattailer.services.session.rows import tempo_of
+from cattailer.store.models import Run, Session
+
+MOST_LOST = 3
+
+
+@dataclass(frozen=True)
+class RunLine:
+    """A line of the run log; ``lost`` says where the first dropouts were."""
+
+    number: int
+    at: datetime
+    length: str
+    tracks: int
+    dropouts: int
+    lost: list[str]
+    recovered: bool
+    message: str
+
+
+@dataclass(frozen=True)
+class Deck:
+    """``findings`` are those of the ready check; ``runs`` have the newest first."""
+
+    click: bool
+    count_bars: int
+    count_sound: str
+    count_when: str
+    tempo: str
+    range: RangeView
+    armed: int
+    findings: list[Finding]
+    runs: list[RunLine]
+
+
+def describe(desk: Desk, session: Session, patch: Patch, profile: Profile, state: dict[str, Any]) -> Deck:
+    clicking, tempo = ClickPlan.from_dict(session.clicking), tempo_of(session)
+    bpm, meter = float(tempo.tempi[0].bpm), tempo.meters[0]
+    return Deck(
+        session.click, clicking.count_bars, clicking.count_sound, clicking.count_when,
+        f"{bpm:g}  {meter.beats}/{meter.unit}", ranges.view(session), sum(t.armed for t in patch.tracks),
+        _ready(desk, session, patch, profile, state), [_run(run, tempo) for run in reversed(session.runs)],
+    )
+
+
+def _ready(desk: Desk, session: Session, patch: Patch, profile: Profile, state: dict[str, Any]) -> list[Finding]:
+    armed = [t for t in patch.tracks if t.armed]
+    channels = sum(len(t.feeds) for t in armed or patch.tracks)
+    minutes = disk_minutes_left(desk, channels, session.rate_hz, session.bits)
+    late_ms = None
+    if session.mixing and profile.there:
+        late_ms = profile.latency(session.period).round_trip_ms(session.rate_hz)
+    return ready.check(
+        [_state(patch, t) for t in patch.tracks], minutes, time_left_text(minutes), state["state"] != "away", late_ms
+    )
+
+
+def _state(patch: Patch, track: PatchTrack) -> ready.RowState:
+    fed_by = [row for f in track.feeds if (n := socket_of(f)) and (row := patch.input(n))]
+    return ready.RowState(
+        track.name, track.armed, fed_by[0].pickup if fed_by else "", all(i.phantom for i in fed_by), any(track.feeds)
+    )
+
+
+def _run(run: Run, tempo: TempoMap) -> RunLine:
+    return RunLine(
+        run.number, run.began_at.astimezone(), clock_text(run.samples, run.rate_hz), len(run.takes),
+        len(run.dropouts), _lost(run, tempo), run.recovered, run.message,
+    )
+
+
+def _lost(run: Run, tempo: TempoMap) -> list[str]:
+    """The first dropouts of a run: where, how long, and how busy the computer was."""
+    out = []
+    for offset, samples, *load in run.dropouts[:MOST_LOST]:
+        at = tempo.bar_beat_at(rescaled(run.start + offset, run.rate_hz, tempo.rate_hz))
+        busy = f", load {100 * load[0]:.0f} %" if load else ""
+        out.append(f"bar {at.bar}: {milliseconds(samples, run.rate_hz):.1f} ms{busy}")
+    return out + ([f"and {len(run.dropouts) - MOST_LOST} more"] if len(run.dropouts) > MOST_LOST else [])

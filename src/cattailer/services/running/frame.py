@@ -1,0 +1,46 @@
+"""What stands around the sheet of every stage: the session's name, the stage line and the Deck."""
+
+from dataclasses import dataclass
+from typing import Any
+
+from cattailer.core.findings import Finding
+from cattailer.core.patch import patchcheck
+from cattailer.services.desk.desk import Desk
+from cattailer.services.running import deck, stageline
+from cattailer.services.running.deck import Deck
+from cattailer.services.session.loading import load
+from cattailer.services.session.rows import patch_of
+from cattailer.store.models import Session
+
+
+@dataclass(frozen=True)
+class Frame:
+    """``marks`` are by stage, see ``stageline.marks``."""
+
+    id: int
+    title: str
+    hardware: str
+    rate_hz: int
+    revision: int
+    deck: Deck
+    marks: dict[str, str]
+    patch_findings: list[Finding]
+
+
+def show(desk: Desk, session_id: int) -> Frame:
+    """Raises NotFound."""
+    state = desk.engine_state()
+    with desk.database.transaction() as db:
+        return describe(desk, load(db, session_id), state)
+
+
+def describe(desk: Desk, session: Session, state: dict[str, Any]) -> Frame:
+    """Of a session that ``load`` read, with the engine's status."""
+    profile, patch = desk.profile_or_blank(session.interface), patch_of(session)
+    shown = deck.describe(desk, session, patch, profile, state)
+    looks = patchcheck.check(patch, profile, frozenset(session.accepted))
+    return Frame(
+        session.id, session.title,
+        f"{profile.name} · {session.rate_hz / 1000:g} kHz · {session.bits} bit · {session.period} samples",
+        session.rate_hz, session.revision, shown, stageline.marks(desk, session, shown, looks), looks,
+    )

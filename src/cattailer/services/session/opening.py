@@ -1,0 +1,43 @@
+"""Which session runs in the engine."""
+
+from datetime import UTC, datetime
+
+from sqlalchemy import select
+
+from cattailer.core.errors import NotFound
+from cattailer.services.desk.desk import Desk
+from cattailer.services.session.compiling import compile_plan
+from cattailer.services.session.editing import get_session
+from cattailer.store.models import Session
+
+
+def has_profile(desk: Desk, session_id: int) -> bool:
+    """Whether the profile of a session's interface is here."""
+    with desk.database.transaction() as db:
+        return desk.profile_or_blank(get_session(db, session_id).interface).there
+
+
+def open_session(desk: Desk, session_id: int) -> None:
+    """Runs the session in the engine. Raises NotNow while another one rolls, Away without engine."""
+    with desk.database.transaction() as db:
+        session = get_session(db, session_id)
+        plan = compile_plan(desk, session)
+    if not desk.profile_or_blank(plan.interface).there:
+        raise NotFound(
+            f"The profile “{plan.interface}” of this session's interface is not here. Nothing is lost: "
+            "put the file back or choose another interface under Patch."
+        )
+    if desk.engine_state()["session"] != session_id:
+        desk.engine.ask("plan", 30.0, plan=plan.to_dict())
+    with desk.database.transaction() as db:
+        get_session(db, session_id).opened_at = datetime.now(UTC)
+
+
+def reopen_last(desk: Desk) -> int | None:
+    """After the engine was started anew: runs the session that was open last."""
+    with desk.database.transaction() as db:
+        query = select(Session.id).where(Session.opened_at.is_not(None)).order_by(Session.opened_at.desc())
+        last = db.scalar(query.limit(1))
+    if last is not None:
+        open_session(desk, last)
+    return last

@@ -1,0 +1,71 @@
+"""What the Capture stage shows: a row for each track, along the signal's way."""
+
+from dataclasses import dataclass
+
+from cattailer.core.gear.interface import Profile
+from cattailer.core.patch.patch import Patch, in_words, socket_of
+from cattailer.services.desk.desk import Desk
+from cattailer.services.running import frame
+from cattailer.services.running.frame import Frame
+from cattailer.services.session.compiling import source_channel, taps_of
+from cattailer.services.session.loading import load
+from cattailer.services.session.rows import patch_of
+from cattailer.store.models import Track
+
+
+@dataclass(frozen=True)
+class TrackRow:
+    """``inputs`` are source channels as the meters count them, ``feed`` is as printed; ``socket`` is 0 where no socket
+    feeds it."""
+
+    id: int
+    name: str
+    socket: int
+    feed: str
+    inputs: list[int]
+    phantom: bool
+    has_phantom: bool
+    source: str
+    gain_db: float | None
+    armed: bool
+
+
+@dataclass(frozen=True)
+class CapturePage:
+    frame: Frame
+    rows: list[TrackRow]
+    gain_range: str
+
+
+def show(desk: Desk, session_id: int) -> CapturePage:
+    """Raises NotFound."""
+    state = desk.engine_state()
+    with desk.database.transaction() as db:
+        session = load(db, session_id)
+        profile, patch = desk.profile_or_blank(session.interface), patch_of(session)
+        taps = taps_of(patch)
+        return CapturePage(
+            frame.describe(desk, session, state), [_row(patch, profile, taps, t) for t in session.tracks],
+            f"{profile.gain_min_db:+g} to {profile.gain_max_db:+g} dB",
+        )
+
+
+def _row(patch: Patch, profile: Profile, taps: tuple[int, ...], track: Track) -> TrackRow:
+    sockets = [n for f in track.feeds if (n := socket_of(f)) and n <= profile.inputs]
+    fed_by = [row for n in sockets if (row := patch.input(n))]
+    first = fed_by[0] if fed_by else None
+    source = " · ".join(filter(None, (first.pickup, first.placement or first.note))) if first else ""
+    preamp = bool(sockets) and profile.socket(sockets[0]).preamp
+    return TrackRow(
+        track.id, track.name, sockets[0] if sockets else 0,
+        in_words(tuple(track.feeds), {g.id: g.name for g in patch.groups}),
+        [source_channel(f, profile, taps) for f in track.feeds], any(i.phantom for i in fed_by),
+        bool(sockets) and profile.socket(sockets[0]).has("phantom"),
+        source or _without_source(track, bool(sockets)), first.gain_db if first and preamp else None, track.armed,
+    )
+
+
+def _without_source(track: Track, socket: bool) -> str:
+    if socket:
+        return "nothing noted yet"
+    return "follows the tempo" if any(f.startswith("soft:") for f in track.feeds) else "no socket"

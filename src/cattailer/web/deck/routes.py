@@ -1,0 +1,111 @@
+"""The Deck: what it does on every stage. Pages fetch what changed when they hear of it."""
+
+from typing import Literal
+
+from flask import Blueprint, Response
+from pydantic import Field
+
+from cattailer.services.desk import meters, standin
+from cattailer.services.running import click, ranges, transport
+from cattailer.web.forms import Bar, Form, Text, desk, done, form
+
+blueprint = Blueprint("deck", __name__, url_prefix="/s/<int:session_id>")
+
+
+class On(Form):
+    on: bool
+
+
+class Position(Form):
+    position: int = Field(ge=-(1 << 60), le=1 << 60)
+
+
+class Bars(Form):
+    """How many bars on, or to which bar."""
+
+    bars: int = Field(default=0, ge=-1000, le=1000)
+    to: int | None = Field(default=None, ge=1, le=100_000)
+
+
+class Range(Form):
+    first: Bar = 0
+    last: Bar = 0
+
+
+class Mode(Form):
+    mode: Literal["rest", "check", "perform", "follow"]
+    player: Text = ""
+
+
+@blueprint.post("/roll")
+def roll(session_id: int) -> Response:
+    transport.roll(desk(), session_id)
+    return done()
+
+
+@blueprint.post("/stop")
+def stop(session_id: int) -> Response:
+    transport.stop(desk(), session_id)
+    return done()
+
+
+@blueprint.post("/capture")
+def capture(session_id: int) -> Response:
+    transport.capture(desk(), session_id)
+    return done()
+
+
+@blueprint.post("/locate")
+def locate(session_id: int) -> Response:
+    transport.locate(desk(), session_id, form(Position).position)
+    return done()
+
+
+@blueprint.post("/bars")
+def bars(session_id: int) -> Response:
+    wish = form(Bars)
+    if wish.to is None:
+        transport.move_bars(desk(), session_id, wish.bars)
+    else:
+        transport.go_to_bar(desk(), session_id, wish.to)
+    return done()
+
+
+@blueprint.post("/range")
+def set_range(session_id: int) -> Response:
+    """Both bars are included, as people say it; while one field is still empty nothing is set."""
+    wish = form(Range)
+    if wish.first and wish.last:
+        ranges.set_range(desk(), session_id, wish.first, wish.last + 1)
+    return done()
+
+
+@blueprint.post("/range/loop")
+def switch_loop(session_id: int) -> Response:
+    ranges.switch_loop(desk(), session_id)
+    return done()
+
+
+@blueprint.post("/click")
+def switch_click(session_id: int) -> Response:
+    click.set_click(desk(), session_id, form(On).on)
+    return done()
+
+
+@blueprint.post("/count-in")
+def step_count(session_id: int) -> Response:
+    click.step_count(desk(), session_id)
+    return done()
+
+
+@blueprint.post("/meters/reset")
+def reset_meters(session_id: int) -> Response:
+    meters.reset_meters(desk())
+    return done()
+
+
+@blueprint.post("/players")
+def players(session_id: int) -> Response:
+    wish = form(Mode)
+    standin.ask_players(desk(), wish.mode, wish.player or None)
+    return done()

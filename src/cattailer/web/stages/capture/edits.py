@@ -1,0 +1,61 @@
+"""Capture: what people do in its rows. Every edit answers with nothing; pages fetch what changed."""
+
+from flask import Blueprint, Response
+
+from cattailer.services.running import arming
+from cattailer.services.session import inputs, tracks
+from cattailer.web.forms import Decibels, Form, Text, desk, done, form
+
+blueprint = Blueprint("capture_edits", __name__, url_prefix="/s/<int:session_id>")
+
+
+class Armed(Form):
+    armed: bool = False
+
+
+class Name(Form):
+    name: Text
+    was: Text | None = None
+
+
+class Gain(Form):
+    gain_db: Decibels
+    was: Decibels | None = None
+
+
+class On(Form):
+    on: bool
+    sure: bool = False
+
+
+@blueprint.post("/tracks/<int:track_id>/arm")
+def arm(session_id: int, track_id: int) -> Response:
+    arming.arm_track(desk(), session_id, track_id, form(Armed).armed)
+    return done()
+
+
+@blueprint.post("/tracks/arm")
+def arm_all(session_id: int) -> Response:
+    arming.arm_all(desk(), session_id, form(Armed).armed)
+    return done()
+
+
+@blueprint.post("/tracks/<int:track_id>/name")
+def rename(session_id: int, track_id: int) -> Response:
+    wish = form(Name)
+    tracks.rename_track(desk(), session_id, track_id, wish.name, wish.was)
+    return done()
+
+
+@blueprint.post("/inputs/<int:socket>/gain")
+def gain(session_id: int, socket: int) -> Response:
+    wish = form(Gain)
+    inputs.set_gain(desk(), session_id, socket, wish.gain_db, wish.was)
+    return done()
+
+
+@blueprint.post("/inputs/<int:socket>/phantom")
+def phantom(session_id: int, socket: int) -> Response:
+    wish = form(On)
+    inputs.switch(desk(), session_id, socket, "phantom", wish.on, wish.sure)
+    return done()
