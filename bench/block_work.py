@@ -65,7 +65,7 @@ def measure(period: int, seconds: float) -> dict[str, object]:
     driver = TableDriver(period)
     engine = Engine(driver, plan)
     with tempfile.TemporaryDirectory() as out:
-        head = journal.RunHead(str(uuid.uuid4()), 1, 1, "bench", 48000, 24, 0, "2026-01-01T00:00:00+00:00", tuple(
+        head = journal.RunHeader(str(uuid.uuid4()), 1, 1, "bench", 48000, 24, 0, "2026-01-01T00:00:00+00:00", tuple(
             journal.RunFile(t.id, t.name, f"{t.name}.wav", 1, t.inputs) for t in plan.tracks
         ))
         run = engine.make_run(Path(out), "run", head)

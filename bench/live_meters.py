@@ -30,7 +30,7 @@ def share(kind: str, seconds: float) -> float:
         began = time.thread_time()
         for at in range(0, RATE - FRAME, FRAME):
             meters.add(np.ascontiguousarray(sound[:, at : at + FRAME]))
-            msgpack.packb(meters.told(meters.show(0.0), WINDOWS))
+            msgpack.packb(meters.as_sent(meters.show(0.0), WINDOWS))
         spent.append(time.thread_time() - began)
     return median(spent)
 

@@ -1,4 +1,4 @@
-"""Makes the spoken numbers of the count-in anew: Debian's espeak-ng speaks, the silence around is cut off.
+"""Makes the spoken numbers of the count-in: Debian's espeak-ng speaks, the silence around is cut off.
 
 Run by hand (``apt-get install espeak-ng``); what it makes is committed in ``src/cattailer/engine/voice``.
 """

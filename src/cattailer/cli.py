@@ -98,9 +98,9 @@ def story_files(story: Any, folder: Path) -> list[dict[str, Any]]:
     return [
         {
             "track": file.name, "path": str(folder / file.path), "channels": file.channels,
-            "samples": story.samples, "start": story.head.start, "peak_dbfs": ends[file.path].peak_dbfs,
+            "samples": story.samples, "start": story.header.start, "peak_dbfs": ends[file.path].peak_dbfs,
         }
-        for file in story.head.files
+        for file in story.header.files
         if file.path in ends
     ]
 
@@ -207,7 +207,7 @@ def recover(as_json: bool) -> None:
         claim.close()
     found: list[dict[str, Any]] = [
         {
-            "run": s.head.run, "session": s.head.title, "seconds": round(s.samples / s.head.rate_hz, 3),
+            "run": s.header.run, "session": s.header.title, "seconds": round(s.samples / s.header.rate_hz, 3),
             "files": story_files(s, s.folder),
         }
         for s in stories

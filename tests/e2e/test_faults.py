@@ -41,7 +41,7 @@ def test_killing_the_web_leaves_the_capture_alone(page: Page, studio: Studio) ->
     story = wait_for(lambda: (s := journal.read(path)) and s.ended and s)
     assert isinstance(story, journal.RunStory)
     assert not story.recovered
-    expect(page.locator("#deck-log")).to_contain_text(f"run {story.head.number}")
+    expect(page.locator("#deck-log")).to_contain_text(f"run {story.header.number}")
 
 
 def test_killing_the_engine_keeps_all_but_the_last_moment(page: Page, studio: Studio) -> None:
@@ -72,7 +72,7 @@ def test_killing_the_database_leaves_the_capture_alone(page: Page, studio: Studi
     story = wait_for(lambda: (s := journal.read(path)) and s.ended and s)
     assert isinstance(story, journal.RunStory)
     assert not story.recovered
-    expect(page.locator("#deck-log")).to_contain_text(f"run {story.head.number}", timeout=60_000)
+    expect(page.locator("#deck-log")).to_contain_text(f"run {story.header.number}", timeout=60_000)
 
 
 @pytest.mark.parametrize("wish", ["", "listen", "{}", '{"listen": "loudly"}', '{"listen": true, "also": 1}', "[1]", "\0"])

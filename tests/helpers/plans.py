@@ -39,9 +39,9 @@ def opened(engine: Engine, out: Path, opener: Any = bwf.create_new) -> RunWriter
         journal.RunFile(t.id, t.name, f"{t.name.replace(' ', '-')}.wav", len(t.inputs), t.inputs)
         for t in engine.plan.tracks if t.armed
     )
-    head = journal.RunHead(str(uuid.uuid4()), 1, 1, "T", engine.plan.rate_hz, 24, engine.transport.position,
+    header = journal.RunHeader(str(uuid.uuid4()), 1, 1, "T", engine.plan.rate_hz, 24, engine.transport.position,
                            "2026-05-04T14:02:31+00:00", files)
-    return RunWriter(out, "run", head, engine.ring, engine.told.append, opener)
+    return RunWriter(out, "run", header, engine.ring, engine.events.append, opener)
 
 
 def begin(engine: Engine, out: Path, opener: Any = bwf.create_new) -> RunWriter:

@@ -32,8 +32,8 @@ def test_a_filter_remembers_whatever_the_block_and_however_often_it_is_rendered(
     whole = listen(a, 98_304, 1024)
     parts = []
     for n, at in enumerate(range(0, 98_304, 384)):
-        if n % 50 == 7:  # somebody knocks, and it is taken back: what lies ahead is rendered anew
-            b.tap("harmonium", at)
+        if n % 50 == 7:  # somebody knocks, and it is taken back: what lies ahead is rendered again
+            b.knock("harmonium", at)
             b._taps.clear()
         parts.append(b.read(at, at + 384).copy())
     assert np.array_equal(whole, np.concatenate(parts, axis=1))

@@ -186,12 +186,12 @@ def test_a_cable_returns_after_exactly_one_round_trip() -> None:
 def test_cables_swap_and_knocks_follow_the_microphone() -> None:
     made = room(everyone="rest")
     made.read(0, 1024)
-    made.tap("bass clarinet", 1024)
+    made.knock("bass clarinet", 1024)
     before = listen(made, 8192, start=1024)
     assert np.abs(before[4]).max() > 30 * np.abs(before[[0, 2, 5, 6]]).max()
     made.swap(5, 12, 9216)
     made.set_preamps(replace(PREAMPS, gain_db=(50.0,) * 16), 9216)
-    made.tap("bass clarinet", 9216)
+    made.knock("bass clarinet", 9216)
     after = listen(made, 8192, start=9216)
     assert np.abs(after[11]).max() > 30 * np.abs(after[4]).max()
     assert {s: p.name for s, p in made.plugged.items()}[12] == "bass clarinet"
@@ -202,7 +202,7 @@ def test_cables_swap_and_knocks_follow_the_microphone() -> None:
 def test_a_condenser_moved_to_a_socket_without_48_v_is_silent() -> None:
     made = room(everyone="rest")
     made.swap(3, 5, 0)
-    made.tap("cello", 0)
+    made.knock("cello", 0)
     assert np.abs(listen(made, 8192)[4]).max() < 1e-3
 
 

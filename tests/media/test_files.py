@@ -1,3 +1,4 @@
+import json
 import zlib
 from dataclasses import replace
 from pathlib import Path
@@ -138,14 +139,14 @@ def test_an_overview_window_shows_every_peak(tmp_path: Path) -> None:
     assert not overview.window(levels, 48000 * 30, 48000 * 40, 50).any()
 
 
-def _head(files: int = 2) -> journal.RunHead:
-    return journal.RunHead("u-1", 1, 1, "Ferry", 48000, 24, 0, "2026-05-04T14:02:31+00:00", tuple(
+def _header(files: int = 2) -> journal.RunHeader:
+    return journal.RunHeader("u-1", 1, 1, "Ferry", 48000, 24, 0, "2026-05-04T14:02:31+00:00", tuple(
         journal.RunFile(n, f"t{n}", f"t{n}.wav", 1, (n,)) for n in range(files)
     ))
 
 
 def test_a_run_that_broke_off_is_mended_to_equal_lengths(tmp_path: Path) -> None:
-    log = journal.JournalWriter(tmp_path / f"run{journal.SUFFIX}", _head())
+    log = journal.JournalWriter(tmp_path / f"run{journal.SUFFIX}", _header())
     block = words(1, 5000)
     for n, length in ((0, 5000), (1, 4700)):
         writer = bwf.BwfWriter(tmp_path / f"t{n}.wav", bwf.Format(48000, 1, 24), ORIGIN)
@@ -216,3 +217,16 @@ def test_a_converted_file_is_the_same_sound_at_the_same_moment(tmp_path: Path, o
     with pytest.raises(FileExistsError):
         convert.convert(info, tmp_path / "a.wav", old, origin, lambda _: True)
     assert (tmp_path / "a.wav").exists()
+
+
+def test_the_words_on_disk_stay(tmp_path: Path) -> None:
+    """A journal says ``head_of``, as the first ones did, though the code calls it a lead-in."""
+    path = tmp_path / f"run{journal.SUFFIX}"
+    log = journal.JournalWriter(path, replace(_header(), lead_in_of="u-0"))
+    log.close()
+    line = json.loads(path.read_text().splitlines()[0])
+    assert line["head_of"] == "u-0"
+    assert "lead_in_of" not in line
+    story = journal.read(path)
+    assert story is not None
+    assert story.header.lead_in_of == "u-0"

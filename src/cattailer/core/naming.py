@@ -17,7 +17,7 @@ def clean_name(text: str, what: str) -> str:
     Raises Refusal when it is empty, longer than 80 characters or holds control characters.
     """
     if any(unicodedata.category(c) in ("Cc", "Cs") for c in text):
-        raise Refusal(f"The {what} holds characters that cannot be shown. Type it anew; nothing was changed.")
+        raise Refusal(f"The {what} holds characters that cannot be shown. Type it again; nothing was changed.")
     name = " ".join(text.split())
     if not name:
         raise Refusal(f"The {what} is empty. Type at least one character; nothing was changed.")

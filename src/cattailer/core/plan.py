@@ -9,8 +9,8 @@ from typing import Any
 
 from cattailer.core.patch.patch import SOFTWARE
 from cattailer.core.sound.meters import TARGET_WINDOW_DBFS
-from cattailer.core.takes.pieces import Placed
-from cattailer.core.time.clicking import ClickPlan
+from cattailer.core.takes.pieces import Piece
+from cattailer.core.time.clicking import ClickSettings
 from cattailer.core.time.timeline import TempoMap
 
 
@@ -19,7 +19,7 @@ class TrackPlan:
     """A track: the source channels that feed it (one, or two for a pair), and how it sits in the mixes.
 
     Source channels are counted from 0: the interface's inputs, then ``SOFTWARE_CHANNELS`` of the
-    pattern player, then two for each tap. ``NOTHING`` is silence.
+    pattern player, then two for each feeder. ``NOTHING`` is silence.
     """
 
     id: int
@@ -50,8 +50,8 @@ class MixPlan:
 
 NOTHING = -1
 SOFTWARE_CHANNELS = 2 * len(SOFTWARE)
-MOST_TAPS = 8
-"""So many groups can feed tracks at once."""
+MOST_FEEDERS = 8
+"""The most groups that can feed tracks at once."""
 
 
 @dataclass(frozen=True)
@@ -72,10 +72,10 @@ class Preamps:
 
 @dataclass(frozen=True)
 class Plan:
-    """One session as the engine runs it. ``line`` is what playback sounds, per track, in order.
+    """One session as the engine runs it. ``pieces`` are what sounds of takes, per track, in order.
 
     ``routes`` are (from, to) keys as in ``core.patch.patch``; the first mix is what browsers listen to.
-    ``taps`` are the groups that feed tracks. ``window`` is the target window in dBFS; a track may have its own.
+    ``feeders`` are the groups that feed tracks. ``window`` is the target window in dBFS; a track may have its own.
     ``correction_samples`` is what the measured round trip is longer than the driver claims. ``loop`` is the stretch
     that rolling goes round in.
     """
@@ -91,21 +91,21 @@ class Plan:
     outputs: int
     preamps: Preamps
     tracks: tuple[TrackPlan, ...]
-    line: tuple[Placed, ...]
+    pieces: tuple[Piece, ...]
     tempo: TempoMap
     click: bool = False
-    clicking: ClickPlan = field(default_factory=ClickPlan)
+    clicking: ClickSettings = field(default_factory=ClickSettings)
     groups: tuple[GroupPlan, ...] = ()
     mixes: tuple[MixPlan, ...] = ()
     routes: tuple[tuple[str, str], ...] = ()
-    taps: tuple[int, ...] = ()
+    feeders: tuple[int, ...] = ()
     window: tuple[float, float] = TARGET_WINDOW_DBFS
     correction_samples: int = 0
     loop: tuple[int, int] | None = None
 
     @property
     def source_channels(self) -> int:
-        return self.inputs + SOFTWARE_CHANNELS + 2 * len(self.taps)
+        return self.inputs + SOFTWARE_CHANNELS + 2 * len(self.feeders)
 
     @property
     def plays_patterns(self) -> bool:
@@ -138,14 +138,14 @@ class Plan:
         rest["tracks"] = tuple(
             TrackPlan(**{**t, "inputs": tuple(t["inputs"]), "window": tuple(t["window"])}) for t in rest["tracks"]
         )
-        rest["line"] = tuple(Placed(**p) for p in rest["line"])
+        rest["pieces"] = tuple(Piece(**p) for p in rest["pieces"])
         rest["groups"] = tuple(GroupPlan(**g) for g in rest["groups"])
         rest["mixes"] = tuple(MixPlan(**{**m, "outputs": tuple(m["outputs"])}) for m in rest["mixes"])
         rest["routes"] = tuple((a, b) for a, b in rest["routes"])
-        rest["taps"] = tuple(rest["taps"])
+        rest["feeders"] = tuple(rest["feeders"])
         rest["window"] = tuple(rest["window"])
         rest["loop"] = tuple(rest["loop"]) if rest.get("loop") else None
-        rest["clicking"] = ClickPlan.from_dict(rest["clicking"])
+        rest["clicking"] = ClickSettings.from_dict(rest["clicking"])
         return cls(**rest)
 
     def same_rows(self, other: "Plan") -> bool:
@@ -154,5 +154,5 @@ class Plan:
 
     def same_hardware(self, other: "Plan | None") -> bool:
         """Whether the driver can stay open when ``other`` gives way to this plan."""
-        mine = (self.interface, self.rate_hz, self.period)
-        return other is not None and mine == (other.interface, other.rate_hz, other.period)
+        needed = (self.interface, self.rate_hz, self.period)
+        return other is not None and needed == (other.interface, other.rate_hz, other.period)

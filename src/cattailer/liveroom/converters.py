@@ -124,8 +124,8 @@ class Converters:
         while len(self._kept) > 4:
             del self._kept[min(self._kept)]
         for n, (rows, sos) in enumerate(self._filters):
-            here = [row for row in rows if row < len(volts)]
-            if here == rows:
+            present = [row for row in rows if row < len(volts)]
+            if present == rows:
                 volts[rows], self._states[n] = signal.sosfilt(sos, volts[rows], axis=1, zi=self._states[n])
 
 

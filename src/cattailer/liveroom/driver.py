@@ -30,7 +30,7 @@ MOST_UNREPORTED = 4096
 
 
 @dataclass(frozen=True)
-class Loop:
+class Loopback:
     """What an output plays arrives at an input again: by cable, or from a headphone held to a microphone."""
 
     output: int
@@ -61,7 +61,7 @@ class LiveRoom:
         self.hums: dict[int, float | None] = {}
         self._unreported = round(profile.unreported * rate_hz / 48000)
         self._outputs = np.zeros((profile.outputs, period), np.float32)
-        self._loops = [Loop(o, i) for o, i in cables]
+        self._loopbacks = [Loopback(o, i) for o, i in cables]
         held = self.latency.round_trip_samples + MOST_UNREPORTED + period
         self._played = np.zeros((profile.outputs, held), np.float32)
         self._heard: tuple[bool, int, int, int] = (False, 0, 0, 0)
@@ -81,7 +81,7 @@ class LiveRoom:
     def command(self, name: str, arguments: dict[str, Any]) -> None:
         """The stand-in's own panel. Raises Refusal for what it does not know."""
         known = {
-            "ask": self._ask, "swap": self._swap, "tap": self._tap, "hum": self._hum, "loud": self._loud,
+            "ask": self._ask, "swap": self._swap, "knock": self._knock, "hum": self._hum, "loud": self._loud,
             "turn": self._turn, "rig": self._rig, "loop": self._loop, "claim": self._claim, "busy": self._be_busy,
         }
         if name not in known:
@@ -132,11 +132,11 @@ class LiveRoom:
         )
         self._asked.append(lambda now: self.room.rig(name, now, **changes))
 
-    def _tap(self, arguments: dict[str, Any]) -> None:
+    def _knock(self, arguments: dict[str, Any]) -> None:
         name = str(arguments.get("name"))
         if name not in {plug.name for plug in self.room.plugged.values()}:
             raise Refusal(f"Nothing here is called {name!r}.", 404)
-        self._asked.append(lambda now: self.room.tap(name, now))
+        self._asked.append(lambda now: self.room.knock(name, now))
 
     def status(self) -> dict[str, Any]:
         return {
@@ -146,7 +146,7 @@ class LiveRoom:
             "hums": {str(s): dbu for s, dbu in self.hums.items() if dbu is not None},
             "knobs": {str(s): gain for s, gain in self.room.knobs.items()},
             "unreported": self._unreported, "busy": self._busy.name,
-            "loops": [[n.output + 1, n.input + 1, "cable" if n.gain == 1.0 else "headphone"] for n in self._loops],
+            "loops": [[n.output + 1, n.input + 1, "cable" if n.gain == 1.0 else "headphone"] for n in self._loopbacks],
             "bare": [p.name for p in self.room.plugged.values() if p.source_henry or not p.screen],
         }
 
@@ -166,16 +166,16 @@ class LiveRoom:
     def _block(self, process: Any, lost: int) -> None:
         start, period = self.sample, self.period
         inputs = self.room.read(start, start + period)
-        if self._loops:
+        if self._loopbacks:
             inputs = self._through_loops(inputs, lost)
         rolling, position, seed, entry = process(inputs, self._outputs, start, lost)
         expected = self._heard[1] + period + lost if self._heard[0] else position
         if (rolling, seed, entry) != (self._heard[0], *self._heard[2:]) or (rolling and position != expected):
-            # A loop begins anew in the middle of a block; players hear it where it did.
+            # A loop begins again in the middle of a block; players hear it where it did.
             back = position - entry if 0 < position - entry < period else 0
             self.room.timeline(start + self.round_trip_samples - back, rolling, position - back, seed, entry)
         self._heard = (rolling, position, seed, entry)
-        if self._loops:
+        if self._loopbacks:
             self._played[:, :-period] = self._played[:, period:]
             self._played[:, -period:] = self._outputs
         self.sample += period
@@ -193,13 +193,13 @@ class LiveRoom:
             self._played[:, : held - gone] = self._played[:, gone:].copy()
             self._played[:, held - gone :] = 0.0
         joined = inputs.copy()
-        for loop in self._loops:
+        for back in self._loopbacks:
             at = held - self.round_trip_samples
-            gain = self.room.line_gain[loop.input] * np.float32(loop.gain)
-            arriving = self._played[loop.output, at : at + period] * gain
-            if loop.gain < 1.0:
-                arriving += inputs[loop.input]
-            quantise(arriving, joined[loop.input])
+            gain = self.room.line_gain[back.input] * np.float32(back.gain)
+            arriving = self._played[back.output, at : at + period] * gain
+            if back.gain < 1.0:
+                arriving += inputs[back.input]
+            quantise(arriving, joined[back.input])
         return joined
 
     def _loop(self, arguments: dict[str, Any]) -> None:
@@ -207,13 +207,13 @@ class LiveRoom:
         output, socket = int(arguments["output"]), self.profile.socket(int(arguments["socket"])).number
         if not 1 <= output <= self.profile.outputs:
             raise Refusal(f"{self.profile.name} has no output {output}.")
-        kept = [loop for loop in self._loops if loop.input != socket - 1]
+        kept = [back for back in self._loopbacks if back.input != socket - 1]
         way = str(arguments.get("way", ""))
         if way == "cable":
-            kept.append(Loop(output - 1, socket - 1))
+            kept.append(Loopback(output - 1, socket - 1))
         elif way == "headphone":
-            kept.append(Loop(output - 1, socket - 1, 0.02))
-        self._asked.append(lambda _: setattr(self, "_loops", kept))
+            kept.append(Loopback(output - 1, socket - 1, 0.02))
+        self._asked.append(lambda _: setattr(self, "_loopbacks", kept))
 
     def _be_busy(self, arguments: dict[str, Any]) -> None:
         """Something else holds the computer up now and then."""
@@ -223,7 +223,7 @@ class LiveRoom:
         self._asked.append(lambda now: setattr(self, "_busy", BusyComputer(mood, self._seed, self.rate_hz, now)))
 
     def _claim(self, arguments: dict[str, Any]) -> None:
-        """The driver keeps quiet about so many samples of the round trip."""
+        """The driver leaves this many samples out of the round trip that it claims."""
         samples = int(arguments["samples"])
         if not -1000 <= samples <= 2000:
             raise Refusal("A driver can be wrong by −1000 to 2000 samples here; nothing was changed.")

@@ -102,7 +102,7 @@ class Room:
         self._forget(now)
 
     def loud(self, player: str, db: float, now: int) -> None:
-        """A player plays so much louder (or softer) than they would, from now on."""
+        """A player plays louder (or softer) by that much than they would, from now on."""
         self.players[player].loud_db = db
         self._forget(now)
 
@@ -126,7 +126,7 @@ class Room:
             self._converters.set_preamps(self._preamps, self.plugged)
         self._forget(now)
 
-    def tap(self, name: str, now: int) -> None:
+    def knock(self, name: str, now: int) -> None:
         """Somebody knocks on a microphone or pickup, wherever its cable goes."""
         self._taps = [t for t in self._taps if t[0] > now - 10 * self._rate] + [(now, name)]
         self._forget(now)

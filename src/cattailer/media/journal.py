@@ -12,8 +12,8 @@ from pathlib import Path
 from typing import Any
 
 SUFFIX = ".journal.jsonl"
-HEAD_FOLDER = "head"
-"""Below a run's folder: what was counted in before it."""
+LEAD_IN_FOLDER = "head"
+"""Below a run's folder: what was counted in before it. The name on disk is older than the word."""
 
 
 @dataclass(frozen=True)
@@ -32,10 +32,10 @@ class RunFile:
 
 
 @dataclass(frozen=True)
-class RunHead:
+class RunHeader:
     """The first line. ``start`` is the timeline position of every file's first sample.
 
-    ``head_of`` is the run before which these files lie: they hold what was counted in. Hardware inputs were placed
+    ``lead_in_of`` is the run before which these files lie: they hold what was counted in. Hardware inputs were placed
     ``round_trip_samples`` earlier than they came; the driver claimed ``claimed_samples``. 0 where it is unknown.
     """
 
@@ -49,7 +49,7 @@ class RunHead:
     began_at: str
     files: tuple[RunFile, ...]
     note: str = ""
-    head_of: str = ""
+    lead_in_of: str = ""
     period: int = 0
     round_trip_samples: int = 0
     claimed_samples: int = 0
@@ -78,7 +78,7 @@ class RunStory:
     """A journal as read back. ``ended`` is False when it broke off."""
 
     path: Path
-    head: RunHead
+    header: RunHeader
     samples: int = 0
     dropouts: list[Dropout] = field(default_factory=list)
     message: str = ""
@@ -91,20 +91,34 @@ class RunStory:
         return self.path.parent
 
 
-def head_of(data: dict[str, Any]) -> RunHead:
-    """A head from plain values. Raises KeyError or TypeError when they are none."""
-    files = tuple(RunFile(**{**f, "inputs": tuple(f["inputs"])}) for f in data["files"])
-    return RunHead(**{**data, "files": files})
+LEAD_IN_KEY = "head_of"
+"""What ``lead_in_of`` has been called in journals from the first one on."""
+
+
+def header_of(data: dict[str, Any]) -> RunHeader:
+    """A header from plain values. Raises KeyError or TypeError when they are none."""
+    rest = dict(data)
+    rest["files"] = tuple(RunFile(**{**f, "inputs": tuple(f["inputs"])}) for f in rest["files"])
+    if LEAD_IN_KEY in rest:
+        rest["lead_in_of"] = rest.pop(LEAD_IN_KEY)
+    return RunHeader(**rest)
+
+
+def plain_header(header: RunHeader) -> dict[str, Any]:
+    """As ``header_of`` reads it."""
+    plain = asdict(header)
+    plain[LEAD_IN_KEY] = plain.pop("lead_in_of")
+    return plain
 
 
 class JournalWriter:
     """Appends lines and holds a lock for as long as the run is live."""
 
-    def __init__(self, path: Path, head: RunHead) -> None:
+    def __init__(self, path: Path, header: RunHeader) -> None:
         self.path = path
         self._file = open(path, "x", encoding="utf-8")  # noqa: SIM115 - held while the run is live
         fcntl.flock(self._file, fcntl.LOCK_EX | fcntl.LOCK_NB)
-        self._line({"kind": "run", **asdict(head)})
+        self._line({"kind": "run", **plain_header(header)})
 
     def synced(self, samples: int) -> None:
         self._line({"kind": "synced", "samples": samples})
@@ -154,7 +168,7 @@ def read(path: Path) -> RunStory | None:
         except (ValueError, KeyError, AttributeError, TypeError):
             continue
         if kind == "run":
-            story = RunStory(path, head_of(line))
+            story = RunStory(path, header_of(line))
         elif story is None:
             return None
         elif kind == "synced":

@@ -151,7 +151,7 @@ def _line_of(text: str, key: str, table: int | None) -> int | None:
             inside += 1
             if inside == table or (key == "sockets" and header is None):
                 header = number
-        here = inside < 0 if table is None else inside == table
-        if here and key and re.match(rf"\s*{re.escape(key)}\s*=", line):
+        in_table = inside < 0 if table is None else inside == table
+        if in_table and key and re.match(rf"\s*{re.escape(key)}\s*=", line):
             return number
     return header

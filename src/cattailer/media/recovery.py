@@ -28,7 +28,7 @@ def mend_run(path: Path) -> journal.RunStory | None:
     story = journal.read(path)
     if story is None or story.ended:
         return story
-    found = [(path.parent / f.path) for f in story.head.files]
+    found = [(path.parent / f.path) for f in story.header.files]
     infos = [wavfile.mend(p) for p in found if p.is_file() and p.stat().st_size > bwf.HEADER_BYTES]
     samples = min((i.frames for i in infos), default=0) if len(infos) == len(found) else 0
     ends = []
@@ -48,7 +48,7 @@ def _cut(info: wavfile.WaveInfo, samples: int) -> None:
 
 
 def measure(info: wavfile.WaveInfo) -> journal.FileEnd:
-    """Peak, clips and checksum of a file that is there, and its overview made anew."""
+    """Peak, clips and checksum of a file that is there, and its overview made again."""
     meter = BlockMeter(info.format.channels, info.format.bits)
     crc32 = 0
     builder = overview.OverviewBuilder(info.format.channels)

@@ -7,7 +7,7 @@ from datetime import datetime
 
 from cattailer.core.naming import DEFAULT_PATTERN, distinct, file_stem
 from cattailer.core.plan import Plan
-from cattailer.media.journal import RunFile, RunHead
+from cattailer.media.journal import RunFile, RunHeader
 
 
 @dataclass(frozen=True)
@@ -31,7 +31,7 @@ class Played:
 def header(
     plan: Plan, number: int, tracks: Collection[int], began_at: datetime, named: Named = Named(),
     played: Mapping[int, Played] | None = None,
-) -> RunHead:
+) -> RunHeader:
     """For a run that captures ``tracks`` (ids) of a plan; ``played`` is by track."""
     chosen = [t for t in plan.tracks if t.id in tracks]
     by = {t.id: (played or {}).get(t.id, Played()) for t in chosen}
@@ -40,7 +40,7 @@ def header(
         "date": began_at.date().isoformat(),
     }
     stems = distinct([file_stem(named.pattern, track=t.name, socket=by[t.id].feed, **tokens) for t in chosen])
-    return RunHead(
+    return RunHeader(
         str(uuid.uuid4()), number, plan.session, plan.title, plan.rate_hz, plan.bits, 0,
         began_at.isoformat(timespec="seconds"),
         tuple(

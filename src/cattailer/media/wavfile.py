@@ -81,9 +81,9 @@ def _inspect(file: BinaryIO, path: Path, size: int) -> WaveInfo:
         at += 8 + length + length % 2
     if fmt is None or not data_offset:
         raise NotAWave(f"{path.name} has no sound in it that can be read")
-    there = size - data_offset
-    cut = data_bytes > there or (data_bytes == 0 and there > 0)
-    frames = (there if cut else data_bytes) // fmt.frame_bytes
+    present_bytes = size - data_offset
+    cut = data_bytes > present_bytes or (data_bytes == 0 and present_bytes > 0)
+    frames = (present_bytes if cut else data_bytes) // fmt.frame_bytes
     markers = tuple(bwf.Marker(offset, labels.get(n, "")) for n, offset in sorted(offsets.items()))
     return WaveInfo(path, fmt, frames, data_offset, start, names, markers, head[:4] == b"RF64", cut)
 
@@ -125,12 +125,12 @@ def mend(path: Path) -> WaveInfo:
     Only files that Cattailer began are changed; what is already true is left alone.
     """
     info = inspect(path)
-    there = (path.stat().st_size - info.data_offset) // info.format.frame_bytes
-    if (info.data_offset == bwf.HEADER_BYTES and there != info.frames) or info.cut_short:
+    frames = (path.stat().st_size - info.data_offset) // info.format.frame_bytes
+    if (info.data_offset == bwf.HEADER_BYTES and frames != info.frames) or info.cut_short:
         with open(path, "r+b", buffering=0) as file:
             if info.data_offset == bwf.HEADER_BYTES:
                 fact_at = bwf.fact_offset(info.format)
-                file.truncate(info.data_offset + there * info.format.frame_bytes)
-                bwf.write_sizes(file, there, info.format, fact_at)
+                file.truncate(info.data_offset + frames * info.format.frame_bytes)
+                bwf.write_sizes(file, frames, info.format, fact_at)
             os.fsync(file.fileno())
     return inspect(path)

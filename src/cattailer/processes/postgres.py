@@ -61,7 +61,7 @@ class Postgres:
         if new:
             self._make(programs)
         self._end_leftover()
-        # The port stays the same when the server is started anew, for those who hold its address.
+        # The port stays the same when the server is restarted, for those who hold its address.
         self._port = self._port or _free_port()
         fast = [] if self._durable else ["-c", "fsync=off", "-c", "synchronous_commit=off"]
         with open(self._log, "ab") as log:

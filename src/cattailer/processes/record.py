@@ -60,7 +60,7 @@ def record_demo(
     return Recorded(rate_hz, engine.dropouts, run.story)
 
 
-def _header(out: Path, plan: Plan) -> journal.RunHead:
+def _header(out: Path, plan: Plan) -> journal.RunHeader:
     """With the first run number none of whose files is there: nothing is ever overwritten."""
     armed, now = [t.id for t in plan.tracks if t.armed], datetime.now().astimezone()
     for number in itertools.count(1):

@@ -161,22 +161,22 @@ class Supervisor:
     def _recover(self) -> None:
         assert self._desk is not None
         for story in runs.recover(self._desk, self._home.media):
-            seconds = story.samples / story.head.rate_hz
-            self._say(f"  recovered  run {story.head.number} of “{story.head.title}”, {seconds:.1f} s")
+            seconds = story.samples / story.header.rate_hz
+            self._say(f"  recovered  run {story.header.number} of “{story.header.title}”, {seconds:.1f} s")
 
     def _watch(self) -> None:
-        """Starts anew what died; a capture that the engine took with it is recovered first."""
+        """Restarts what died; a capture that the engine took with it is recovered first."""
         for name, child in list(self._children.items()):
             if child.poll() is None or self._stopping:
                 continue
-            self._say(f"  {name} ended unexpectedly ({child.returncode}); starting it anew")
+            self._say(f"  {name} ended unexpectedly ({child.returncode}); restarting it")
             if name == "engine":
                 self._recover_after_crash()
             time.sleep(RESTART_PAUSE_S)
             self._spawn(name)
         server = self._postgres.process
         if server is not None and server.poll() is not None and not self._stopping:
-            self._say("  database ended unexpectedly; starting it anew (a capture that runs goes on)")
+            self._say("  database ended unexpectedly; restarting it (a capture that runs goes on)")
             time.sleep(RESTART_PAUSE_S)
             try:
                 self._postgres.start()

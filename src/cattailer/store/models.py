@@ -211,7 +211,7 @@ class Media(Base):
 class Take(Base):
     """What one track got in one run. ``source`` is who played, ``gain_db`` the preamp's gain less its pad.
 
-    ``head`` is what was counted in before it, of which the last ``head_open`` samples are heard.
+    ``lead_in`` is what was counted in before it, of which the last ``lead_in_samples`` samples are heard.
     """
 
     __tablename__ = "takes"
@@ -220,8 +220,8 @@ class Take(Base):
     track_id: Mapped[int] = mapped_column(ForeignKey("tracks.id", ondelete="CASCADE"), index=True)
     run_id: Mapped[int] = mapped_column(ForeignKey("runs.id", ondelete="CASCADE"), index=True)
     media_id: Mapped[int] = mapped_column(ForeignKey("media.id", ondelete="CASCADE"))
-    head_id: Mapped[int | None] = mapped_column(ForeignKey("media.id", ondelete="SET NULL"))
-    head_open: Mapped[int] = mapped_column(default=0)
+    lead_in_id: Mapped[int | None] = mapped_column(ForeignKey("media.id", ondelete="SET NULL"))
+    lead_in_samples: Mapped[int] = mapped_column(default=0)
     number: Mapped[int]
     start: Mapped[int] = mapped_column(BigInteger)
     samples: Mapped[int] = mapped_column(BigInteger)
@@ -233,7 +233,7 @@ class Take(Base):
     track: Mapped[Track] = relationship(back_populates="takes")
     run: Mapped[Run] = relationship(back_populates="takes")
     media: Mapped[Media] = relationship(lazy="joined", innerjoin=True, foreign_keys=media_id)
-    head: Mapped[Media | None] = relationship(lazy="joined", foreign_keys=head_id)
+    lead_in: Mapped[Media | None] = relationship(lazy="joined", foreign_keys=lead_in_id)
 
 
 class RoundTrip(Base):

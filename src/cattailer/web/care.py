@@ -1,5 +1,5 @@
 """What the web does by itself in the background: follows revisions, enters finished runs, and gives
-an engine that was started anew its session back."""
+a restarted engine its session back."""
 
 import threading
 import time

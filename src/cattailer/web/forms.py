@@ -39,7 +39,7 @@ def done() -> Response:
     return Response(status=204)
 
 
-def told(text: str) -> Response:
+def said(text: str) -> Response:
     """An answer in words, for what was pressed with ``data-tell``."""
     return Response(text, 200, content_type="text/plain; charset=utf-8")
 

@@ -62,7 +62,7 @@ def add_live(sock: Sock, app: Flask) -> None:
 
 
 def _serve(ws: Server, listener: Listener, session_id: int, known: int, revisions: dict[int, int], desk: Desk) -> None:
-    looked = told = tuned = 0.0
+    looked = elsewhere_at = tuned = 0.0
     checked, levels = linecheck.look(desk, session_id), desk.live.of(session_id, LiveLevels).count
     wish = Wish(levels=False)
     while True:
@@ -71,17 +71,17 @@ def _serve(ws: Server, listener: Listener, session_id: int, known: int, revision
                 ws.send(message["pcm"])
             elif topic != "frame" or message["session"] == session_id:
                 ws.send(json.dumps({**message, "topic": topic}))
-            elif time.monotonic() - told > 1.0:
-                told = time.monotonic()
+            elif time.monotonic() - elsewhere_at > 1.0:
+                elsewhere_at = time.monotonic()
                 ws.send(json.dumps({"topic": "elsewhere", "title": message["title"]}))
         newest = revisions.get(session_id, known)
         if newest != known:
             known = newest
             ws.send(json.dumps({"topic": "revision", "revision": known}))
-        here = linecheck.look(desk, session_id)
-        if here != checked:
-            checked = here
-            ws.send(json.dumps({"topic": "check", "found": here.found, "words": here.words}))
+        looked_at = linecheck.look(desk, session_id)
+        if looked_at != checked:
+            checked = looked_at
+            ws.send(json.dumps({"topic": "check", "found": looked_at.found, "words": looked_at.words}))
         count = desk.live.of(session_id, LiveLevels).count
         if count != levels:
             levels = count

@@ -49,19 +49,19 @@ def test_the_matrices_are_the_sums_along_all_ways(data: st.DataObject) -> None:
             assert np.allclose(got[2 * row : 2 * row + 2, n], want, atol=1e-6)
     rolling, capturing = sums(plan, "rolling"), sums(plan, "capturing")
     assert not rolling.hardware.any()
-    assert np.allclose(rolling.line[:, :tracks], got[:, :tracks], atol=1e-6)
+    assert np.allclose(rolling.takes[:, :tracks], got[:, :tracks], atol=1e-6)
     assert not capturing.hardware[:, 1:].any()
-    assert not capturing.line[:, 0].any()
+    assert not capturing.takes[:, 0].any()
 
 
 def test_a_track_fed_by_a_group_carries_what_the_group_sums_to() -> None:
     plan = replace(
-        _plan(2, 1, [("track:0", "group:0"), ("track:1", "group:0")], 9), taps=(0,),
+        _plan(2, 1, [("track:0", "group:0"), ("track:1", "group:0")], 9), feeders=(0,),
     )
     fed = TrackPlan(5, "Sum", (plan.inputs + 6, plan.inputs + 7), True)
     plan = replace(plan, tracks=(*plan.tracks, fed), routes=(*plan.routes, ("track:5", "mix:2")))
     got = sums(plan, "stopped")
-    assert np.allclose(got.hardware[2:4], got.hardware[4:6]), "cue mix at 0 dB is the tap"
+    assert np.allclose(got.hardware[2:4], got.hardware[4:6]), "cue mix at 0 dB is the feeder"
     assert got.hardware[4:6, :2].any()
 
 

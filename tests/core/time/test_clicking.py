@@ -6,7 +6,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from cattailer.core.time.clicking import BETWEEN, PLAIN, STRONG, SUBDIVISIONS, ClickPlan
+from cattailer.core.time.clicking import BETWEEN, PLAIN, STRONG, SUBDIVISIONS, ClickSettings
 from cattailer.core.time.counting import count_in
 from cattailer.core.time.timeline import Meter, Tempo, TempoMap
 
@@ -14,7 +14,7 @@ from cattailer.core.time.timeline import Meter, Tempo, TempoMap
 @given(st.lists(st.tuples(st.integers(1, 60), st.integers(1, 20)), max_size=12), st.booleans())
 def test_silent_stretches_join(stretches: list[tuple[int, int]], to_the_end: bool) -> None:
     """Whatever is made silent is, nothing else, and what touches becomes one."""
-    plan, silent = ClickPlan(), set()
+    plan, silent = ClickSettings(), set()
     for n, (first, length) in enumerate(stretches):
         until = 0 if to_the_end and n == len(stretches) - 1 else first + length
         plan = plan.silenced(first, until)
@@ -22,7 +22,7 @@ def test_silent_stretches_join(stretches: list[tuple[int, int]], to_the_end: boo
     assert [bar for bar in range(1, 200) if plan.silent_in(bar)] == sorted(silent)
     ends = [(a, b or 10**9) for a, b in plan.silences]
     assert all(b < c for (_, b), (c, _) in zip(ends, ends[1:], strict=False))
-    assert ClickPlan.from_dict(plan.to_dict()) == plan
+    assert ClickSettings.from_dict(plan.to_dict()) == plan
 
 
 @given(
@@ -52,7 +52,7 @@ RATE = 48000
 )
 def test_ticks_are_exact_and_none_is_lost_or_doubled(bpm: int, beats: int, unit: int, parts: int, start: int, length: int) -> None:
     tempo = TempoMap(RATE, (Tempo(Fraction(0), Fraction(bpm)),), (Meter(1, beats, unit),))
-    plan = ClickPlan(subdivision=parts)
+    plan = ClickSettings(subdivision=parts)
     whole = list(plan.ticks(tempo, start, start + length))
     cut = start + length // 3
     assert whole == [*plan.ticks(tempo, start, cut), *plan.ticks(tempo, cut, start + length)]
@@ -69,32 +69,32 @@ def test_ticks_are_exact_and_none_is_lost_or_doubled(bpm: int, beats: int, unit:
 
 def test_the_click_stops_where_it_should_and_sounds_when_it_should() -> None:
     tempo = TempoMap(RATE, (Tempo(Fraction(0), Fraction(92)),), (Meter(1, 3, 4),))
-    ticks = list(ClickPlan(silences=((3, 0),)).ticks(tempo, 0, 10_000_000))
+    ticks = list(ClickSettings(silences=((3, 0),)).ticks(tempo, 0, 10_000_000))
     assert len(ticks) == 6
-    assert [ClickPlan(when=w).sounds_while(s) for w in ("both", "rolling", "capturing") for s in ("stopped", "rolling", "capturing")] == [
+    assert [ClickSettings(when=w).sounds_while(s) for w in ("both", "rolling", "capturing") for s in ("stopped", "rolling", "capturing")] == [
         False, True, True, False, True, False, False, False, True,
     ]
-    assert ClickPlan.from_dict(ClickPlan(mixes=(3, 4), sound="beep").to_dict()) == ClickPlan(mixes=(3, 4), sound="beep")
+    assert ClickSettings.from_dict(ClickSettings(mixes=(3, 4), sound="beep").to_dict()) == ClickSettings(mixes=(3, 4), sound="beep")
     for wrong in ({"when": "never ever"}, {"sound": "cow"}, {"subdivision": 5}, {"level_db": 6.0}, {"accent_db": -1.0}, {"silences": [(0, 4)]}, {"silences": [(5, 5)]}, {"count_bars": 17}, {"count_sound": "horn"}, {"count_when": "noon"}):
         with pytest.raises(ValueError):
-            ClickPlan(**wrong)  # type: ignore[arg-type]
+            ClickSettings(**wrong)  # type: ignore[arg-type]
 
 
 def test_beats_can_be_strong_plain_soft_or_off() -> None:
     """Six-eight with two strong beats and one that is silent; what lies between a silent beat and the next goes on."""
     tempo = TempoMap(RATE, (Tempo(Fraction(0), Fraction(90)),), (Meter(1, 6, 8),))
-    plan = ClickPlan()
+    plan = ClickSettings()
     for beat, steps in ((2, 1), (4, 3), (6, 2)):
         for _ in range(steps):
             plan = plan.with_beat_stepped(beat, 6)
     assert plan.beats == ("strong", "soft", "plain", "strong", "plain", "off")
     bar = [(t.beat, t.kind) for t in plan.ticks(tempo, 0, tempo.sample_of(2))]
     assert bar == [(1, STRONG), (2, BETWEEN), (3, PLAIN), (4, STRONG), (5, PLAIN)]
-    halves = ClickPlan(beats=plan.beats, subdivision=2)
+    halves = ClickSettings(beats=plan.beats, subdivision=2)
     assert sum(t.beat == 6 for t in halves.ticks(tempo, 0, tempo.sample_of(2))) == 1
-    assert ClickPlan.from_dict(plan.to_dict()) == plan
+    assert ClickSettings.from_dict(plan.to_dict()) == plan
     for wrong in ({"beats": ("loud",)}, {"beats": ("plain",) * 17}, {"between_db": -1.0}):
         with pytest.raises(ValueError):
-            ClickPlan(**wrong)  # type: ignore[arg-type]
+            ClickSettings(**wrong)  # type: ignore[arg-type]
     with pytest.raises(ValueError, match="no beat 7"):
         plan.with_beat_stepped(7, 6)

@@ -8,8 +8,8 @@ import numpy as np
 import pytest
 
 from cattailer.core.errors import NotNow
-from cattailer.core.takes.pieces import Placed
-from cattailer.core.time.clicking import ClickPlan
+from cattailer.core.takes.pieces import Piece
+from cattailer.core.time.clicking import ClickSettings
 from cattailer.core.time.counting import count_in
 from cattailer.core.time.timeline import Meter, Tempo, TempoMap
 from cattailer.engine.block.engine import Engine
@@ -27,15 +27,15 @@ def capture_counted(engine: Engine, out: Path, bars: int, samples: int) -> RunWr
     run = opened(engine, out)
     count = engine.make_count(bars)
     assert count is not None
-    head = engine.make_head(run, count)
-    engine.soon(lambda: engine.begin_run(run, samples, count, head))
+    lead_in = engine.make_lead_in(run, count)
+    engine.soon(lambda: engine.begin_run(run, samples, count, lead_in))
     run_inline(engine, lambda: not run.done)
     return run
 
 
 @pytest.mark.parametrize(("period", "bar", "after"), [(32, 1, 0), (128, 5, 0), (1024, 5, 0), (128, 5, 17_003)])
 def test_counted_in_anywhere(tmp_path: Path, period: int, bar: int, after: int) -> None:
-    """The count is exact in the head, the take begins where it was asked to, and the click goes on in it."""
+    """The count is exact in the lead-in, the take begins where it was asked to, and the click goes on in it."""
     engine = start(plan_of(LOOP, click=True, period=period), cables=((0, 12),))
     tempo = engine.plan.tempo
     place = tempo.sample_of(bar) + after
@@ -43,23 +43,23 @@ def test_counted_in_anywhere(tmp_path: Path, period: int, bar: int, after: int) 
     run_for(engine, WAIT)
     run = capture_counted(engine, tmp_path, 2, 150_000)
     count = count_in(tempo, place, 2)
-    head, take = np.abs(sound(tmp_path / "head", "Loop")[0]), np.abs(sound(tmp_path, "Loop")[0])
+    lead_in, take = np.abs(sound(tmp_path / "head", "Loop")[0]), np.abs(sound(tmp_path, "Loop")[0])
     assert take.size == 150_000
     assert run.story is not None
-    assert run.story.head.start == place
-    lead = head.size
+    assert run.story.header.start == place
+    lead = lead_in.size
     assert lead >= count.samples
     assert lead - count.samples < period
     assert lead % period == 0
     counted = list(count.grid.beats_between(count.start, count.stop))
     assert len(counted) == 6 + (1 if after else 0)
-    joined = np.concatenate([head, take])
+    joined = np.concatenate([lead_in, take])
     expected = [b.sample for b in counted] + [b.sample for b in tempo.beats_between(place, place + 149_000)]
     for sample in expected:
         at = sample - (place - lead)
         near = joined[max(0, at - 3000) : at + 400]
         assert near.argmax() + max(0, at - 3000) == at
-    assert head[: lead - count.samples].max() < 1e-3
+    assert lead_in[: lead - count.samples].max() < 1e-3
 
 
 def test_the_count_has_the_tempo_of_what_follows() -> None:
@@ -83,7 +83,7 @@ def test_takes_are_silent_while_counting(tmp_path: Path) -> None:
     tone.write(np.full((1, 400_000), 0.25, np.float32))
     tone.close()
     track = replace(LOOP, armed=False, fader_db=0.0)
-    plan = plan_of(track, click=False, line=(Placed(1, 99, str(path), 0, 400_000, 0),))
+    plan = plan_of(track, click=False, pieces=(Piece(1, 99, str(path), 0, 400_000, 0),))
     engine = start(plan)
     engine.transport.locate(192_000, 48000)
     engine.pump()
@@ -109,8 +109,8 @@ def test_stopping_the_count_leaves_nothing(tmp_path: Path) -> None:
     run = opened(engine, out)
     count = engine.make_count(2)
     assert count is not None
-    head = engine.make_head(run, count)
-    engine.soon(lambda: engine.begin_run(run, None, count, head))
+    lead_in = engine.make_lead_in(run, count)
+    engine.soon(lambda: engine.begin_run(run, None, count, lead_in))
     run_for(engine, count.lead // 2)
     assert engine.transport.state == "counting"
     with pytest.raises(NotNow, match="capture runs"):
@@ -121,7 +121,7 @@ def test_stopping_the_count_leaves_nothing(tmp_path: Path) -> None:
     run_for(engine, 2000)
     engine.pump()
     assert run.done
-    assert head.done
+    assert lead_in.done
     assert engine.run is None
     assert engine.transport.state == "stopped"
     assert engine.transport.position == 0
@@ -141,14 +141,14 @@ def test_a_dropout_in_the_count_moves_nothing(tmp_path: Path) -> None:
 
 @pytest.mark.parametrize("sounds", ["click", "voice"])
 def test_the_click_may_be_off_after_the_count(tmp_path: Path, sounds: str) -> None:
-    engine = start(plan_of(LOOP, click=False, clicking=ClickPlan(count_sound=sounds)), cables=((0, 12),))
+    engine = start(plan_of(LOOP, click=False, clicking=ClickSettings(count_sound=sounds)), cables=((0, 12),))
     run_for(engine, WAIT)
     capture_counted(engine, tmp_path, 1, 60_000)
-    head, take = sound(tmp_path / "head", "Loop")[0], sound(tmp_path, "Loop")[0]
-    assert np.abs(head).max() > 0.1
+    lead_in, take = sound(tmp_path / "head", "Loop")[0], sound(tmp_path, "Loop")[0]
+    assert np.abs(lead_in).max() > 0.1
     assert np.abs(take[2000:]).max() < 1e-3
     beat = round(48000 * 60 / 92)
-    loud = [float(np.sqrt(np.mean(np.square(head[n * beat : (n + 1) * beat])))) for n in range(3)]
+    loud = [float(np.sqrt(np.mean(np.square(lead_in[n * beat : (n + 1) * beat])))) for n in range(3)]
     assert all(level > (0.02 if sounds == "voice" else 0.002) for level in loud)
 
 
@@ -163,8 +163,8 @@ def test_an_early_note_is_in_the_head(tmp_path: Path) -> None:
             engine.driver.command("ask", {"player": name, "mode": "follow"})
         run_for(engine, WAIT)
         capture_counted(engine, tmp_path / str(seed), 2, 60_000)
-        heads = np.stack([wavfile.read(wavfile.inspect(p))[0] for p in (tmp_path / str(seed) / "head").glob("*.wav")])
-        before = np.abs(heads[:, -30_000:-4000]).max()
-        last = np.abs(heads[:, -900:]).max()
+        lead_in = np.stack([wavfile.read(wavfile.inspect(p))[0] for p in (tmp_path / str(seed) / "head").glob("*.wav")])
+        before = np.abs(lead_in[:, -30_000:-4000]).max()
+        last = np.abs(lead_in[:, -900:]).max()
         early += last > 3 * before
     assert early

@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from cattailer.core.plan import TrackPlan
-from cattailer.core.takes.pieces import Placed
+from cattailer.core.takes.pieces import Piece
 from cattailer.engine.offline import run_for
 from cattailer.media import bwf, wavfile
 from cattailer.services.session import demo
@@ -101,9 +101,9 @@ def test_playback_sums_the_takes_with_fader_and_pan(tmp_path: Path) -> None:
         writer = bwf.BwfWriter(paths[-1], bwf.Format(48000, 1, 24), ORIGIN)
         writer.write(block)
         writer.close()
-    line = (Placed(1, 1, str(paths[0]), 100, 50_000, 0), Placed(2, 2, str(paths[1]), 20_000, 30_000, 7))
+    pieces = (Piece(1, 1, str(paths[0]), 100, 50_000, 0), Piece(2, 2, str(paths[1]), 20_000, 30_000, 7))
     tracks = (TrackPlan(1, "A", (0,), False, -6.0, -1.0), TrackPlan(2, "B", (1,), False, 0.0, 0.0))
-    engine = start(plan_of(*tracks, line=line, main_db=0.0))
+    engine = start(plan_of(*tracks, pieces=pieces, main_db=0.0))
     engine.soon(engine.transport.roll)
     run_for(engine, 60_000)
     mix = engine.mix.read(0, 60_000)

@@ -9,7 +9,7 @@ import pytest
 
 from cattailer.core.mix.mixing import sums
 from cattailer.core.plan import NOTHING, SOFTWARE_CHANNELS, GroupPlan, MixPlan, TrackPlan
-from cattailer.core.takes.pieces import Placed
+from cattailer.core.takes.pieces import Piece
 from cattailer.core.time.timeline import Meter, Tempo, TempoMap
 from cattailer.engine.offline import run_for
 from cattailer.engine.sources.patterns import PatternPlayer
@@ -77,9 +77,9 @@ def test_a_group_is_captured_in_time_with_what_it_sums(tmp_path: Path) -> None:
         TrackPlan(2, "Bass", (BASS, BASS + 1), False, 0.0), TrackPlan(4, "Sum", (TAP, TAP + 1), True, 0.0),
     )
     plan = plan_of(
-        *tracks, groups=(GroupPlan(1, "G", -6.0),), taps=(1,), mixes=(MixPlan(1, "Main", (0, 1), 0.0),),
+        *tracks, groups=(GroupPlan(1, "G", -6.0),), feeders=(1,), mixes=(MixPlan(1, "Main", (0, 1), 0.0),),
         routes=(("track:1", "group:1"), ("track:3", "group:1"), ("track:2", "group:1"), ("group:1", "mix:1")),
-        line=(Placed(1, 1, str(old), 0, 40_000, 0),),
+        pieces=(Piece(1, 1, str(old), 0, 40_000, 0),),
     )
     out = tmp_path / "two"
     engine = start(plan)
@@ -158,9 +158,9 @@ def test_a_take_sounds_on_a_track_that_became_a_pair_and_back(tmp_path: Path) ->
     run = begin(engine, tmp_path)
     run_for(engine, 24_000)
     finish(engine, run)
-    line = (Placed(1, 1, str(tmp_path / "Cello.wav"), 0, 20_000, 0), Placed(2, 2, str(tmp_path / "Room.wav"), 0, 20_000, 0))
+    pieces = (Piece(1, 1, str(tmp_path / "Cello.wav"), 0, 20_000, 0), Piece(2, 2, str(tmp_path / "Room.wav"), 0, 20_000, 0))
     tracks = (TrackPlan(1, "Cello", (2, 3), False, 0.0), TrackPlan(2, "Room", (8,), False, QUIET))
-    engine = start(plan_of(*tracks, line=line, main_db=0.0))
+    engine = start(plan_of(*tracks, pieces=pieces, main_db=0.0))
     engine.soon(engine.transport.roll)
     run_for(engine, 20_000)
     mix = engine.mix.read(0, 19_000)

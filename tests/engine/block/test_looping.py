@@ -9,7 +9,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from cattailer.core.plan import Plan
-from cattailer.core.takes.pieces import Placed
+from cattailer.core.takes.pieces import Piece
 from cattailer.engine.block.transport import Transport
 from cattailer.engine.offline import run_for, run_inline
 from cattailer.media import bwf
@@ -40,7 +40,7 @@ def test_takes_and_click_go_round_exactly(tmp_path: Path, period: int, length: i
     track = replace(LOOP, armed=False, fader_db=0.0, pan=-1.0)
     first = 60_003
     plan = plan_of(track, main_db=0.0, click=False, period=period, loop=(first, first + length),
-                   line=(Placed(1, 99, str(path), 0, 200_000, 0),))
+                   pieces=(Piece(1, 99, str(path), 0, 200_000, 0),))
     heard, passes = rolled(plan, first)
     expected = (first + np.arange(130_000) % length).astype(np.float32) / np.float32(1e6)
     assert np.abs(heard[0] - expected).max() < 1e-6
@@ -55,7 +55,7 @@ def test_takes_and_click_go_round_exactly(tmp_path: Path, period: int, length: i
 
 
 def test_players_begin_every_time_round(tmp_path: Path) -> None:
-    """The downbeat of the range is there in each pass, though the loop begins anew in the middle of a block."""
+    """The downbeat of the range is there in each pass, though the loop begins again in the middle of a block."""
     tempo = demo.plan(False).tempo
     first, stop = tempo.sample_of(5), tempo.sample_of(7)
     plan = plan_of(*demo.plan(False).tracks, click=False, loop=(first, stop))
@@ -78,20 +78,20 @@ def test_players_begin_every_time_round(tmp_path: Path) -> None:
 
 @given(st.integers(1, 4000), st.integers(1, 3000), st.lists(st.integers(1, 2000), min_size=1, max_size=30), st.integers(0, 5000))
 @settings(max_examples=200)
-def test_pieces_follow_one_another(start_at: int, length: int, blocks: list[int], position: int) -> None:
+def test_stretches_follow_one_another(start_at: int, length: int, blocks: list[int], position: int) -> None:
     """Whatever the blocks, a loop is a position that counts on and comes round."""
     one = Transport(state="rolling", position=position, loop=(start_at, start_at + length))
     expected = position
     for count in blocks:
-        pieces = one.pieces(count)
-        assert sum(n for _, _, n in pieces) == count
-        for done, at, n in pieces:
+        stretches = one.stretches(count)
+        assert sum(n for _, _, n in stretches) == count
+        for done, at, n in stretches:
             assert at == expected
-            assert done == sum(m for d, _, m in pieces if d < done)
+            assert done == sum(m for d, _, m in stretches if d < done)
             expected = at + n
             if expected == start_at + length and position < start_at + length:
                 expected = start_at
-        one.advance(pieces)
+        one.advance(stretches)
         assert one.position == expected
 
 
@@ -106,7 +106,7 @@ def test_capturing_out_of_a_loop_loses_nothing(tmp_path: Path) -> None:
     run_for(engine, stop - first - 600)
     at = engine.leave_loop()
     run = opened(engine, tmp_path)
-    assert run.head.start == at < stop
+    assert run.header.start == at < stop
     run_for(engine, 2000)
     engine.soon(lambda: engine.begin_run(run, 60_000))
     run_inline(engine, lambda: not run.done)
@@ -120,5 +120,5 @@ def test_capturing_out_of_a_loop_loses_nothing(tmp_path: Path) -> None:
 
 def test_a_capture_goes_straight_on() -> None:
     one = Transport(state="capturing", position=90, loop=(0, 100))
-    one.advance(one.pieces(64))
+    one.advance(one.stretches(64))
     assert (one.position, one.passes) == (154, 0)

@@ -8,7 +8,7 @@ import pytest
 
 from cattailer.core.errors import NotNow
 from cattailer.core.sound import probe
-from cattailer.core.time.clicking import ClickPlan
+from cattailer.core.time.clicking import ClickSettings
 from cattailer.core.time.timeline import TempoMap
 from cattailer.engine.block import load
 from cattailer.engine.block.engine import Engine
@@ -92,7 +92,7 @@ def test_the_probe_takes_its_output_and_leaves_the_others() -> None:
 def test_the_click_goes_to_the_mixes_that_want_it_and_only_when_it_should() -> None:
     plan = demo.plan(False, click=True)
     wanted = plan.mixes[1]
-    plan = replace(plan, clicking=ClickPlan(when="capturing", mixes=(wanted.id,)), tracks=(), routes=())
+    plan = replace(plan, clicking=ClickSettings(when="capturing", mixes=(wanted.id,)), tracks=(), routes=())
     engine = Engine(open_live_room(plan, VirtualClock(), ((0, 12), (wanted.outputs[0], 13))), plan)
     engine.soon(engine.transport.roll)
     run_for(engine, 48_000)

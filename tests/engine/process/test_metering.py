@@ -79,13 +79,13 @@ def test_clips_are_counted_with_their_time_and_forgotten_by_row() -> None:
     burst = np.zeros((3, 480), np.float32)
     burst[0, 10:14] = burst[2, 10:14] = 1.0
     meters.add(burst)
-    told = meters.told(meters.show(1234.5), [(-18.0, -12.0)] * 3)
+    told = meters.as_sent(meters.show(1234.5), [(-18.0, -12.0)] * 3)
     assert (told["clips"], told["clipped_at"], told["zone"]) == ([1, 0, 1], [1234.5, 0.0, 1234.5], ["clipped", "none", "clipped"])
     meters.reset([0])
-    told = meters.told(meters.show(1300.0), [(-18.0, -12.0)] * 3)
+    told = meters.as_sent(meters.show(1300.0), [(-18.0, -12.0)] * 3)
     assert (told["clips"], told["clipped_at"]) == ([0, 0, 1], [0.0, 0.0, 1234.5])
     meters.reset(None)
-    assert meters.told(meters.show(1301.0), [(-18.0, -12.0)] * 3)["clips"] == [0, 0, 0]
+    assert meters.as_sent(meters.show(1301.0), [(-18.0, -12.0)] * 3)["clips"] == [0, 0, 0]
 
 
 def test_meters_stay_finite_and_recover() -> None:

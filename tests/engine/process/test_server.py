@@ -51,10 +51,10 @@ def test_commands_and_refusals(addresses: tuple[str, str], tmp_path: Path) -> No
     with pytest.raises(Refusal, match="No player"):
         client.ask("room", name="ask", arguments={"player": "nobody", "mode": "rest"})
     with pytest.raises(Refusal, match="media folder cannot be written"):
-        client.ask("capture", folder="/proc/nowhere", stem="x", head=_head())
-    client.ask("capture", folder=str(tmp_path / "run"), stem="x", head=_head())
+        client.ask("capture", folder="/proc/nowhere", stem="x", header=_header())
+    client.ask("capture", folder=str(tmp_path / "run"), stem="x", header=_header())
     with pytest.raises(Refusal, match="already running"):
-        client.ask("capture", folder=str(tmp_path / "run2"), stem="x", head=_head())
+        client.ask("capture", folder=str(tmp_path / "run2"), stem="x", header=_header())
     with pytest.raises(Refusal, match="cannot be moved while a capture"):
         client.ask("locate", position=5)
     with pytest.raises(Refusal, match="cannot change while"):
@@ -66,7 +66,7 @@ def test_commands_and_refusals(addresses: tuple[str, str], tmp_path: Path) -> No
     assert client.ask("plan", plan=replace(plan, period=256, revision=2).to_dict())["revision"] == 2
 
 
-def _head() -> dict[str, object]:
+def _header() -> dict[str, object]:
     return {"run": "u", "number": 1, "session": 1, "title": "T", "rate_hz": 48000, "bits": 24, "start": 0,
             "began_at": "2026-05-04T14:02:31+00:00",
             "files": [{"track": 1, "name": "A", "path": "a.wav", "channels": 1, "inputs": [0]}]}

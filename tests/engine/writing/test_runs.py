@@ -43,7 +43,7 @@ def test_a_full_disk_ends_the_run_and_keeps_everything_until_then(tmp_path: Path
     assert run.done
     assert "disk is full" in run.message
     assert engine.transport.state == "stopped"
-    assert any(m.get("kind") == "halt" and "disk is full" in m["message"] for m in engine.told)
+    assert any(m.get("kind") == "halt" and "disk is full" in m["message"] for m in engine.events)
     infos = [wavfile.inspect(p) for p in sorted(tmp_path.glob("*.wav"))]
     assert len(infos) == 10
     assert {i.frames for i in infos} == {run.frames}

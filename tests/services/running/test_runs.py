@@ -40,14 +40,14 @@ def test_a_count_in_that_is_stopped_leaves_no_run(desk: Desk) -> None:
 
 
 def test_a_crash_after_the_count_loses_neither(desk: Desk) -> None:
-    """Journals that broke off are mended, the head's too, and entered as one run."""
+    """Journals that broke off are mended, the lead-in's too, and entered as one run."""
     session = counted(desk)
     capture(desk, session)
     (journal_path,) = desk.media.glob("*/run-*/*.jsonl")
-    head_path = journal_path.parent / "head" / journal_path.name
+    lead_in_path = journal_path.parent / "head" / journal_path.name
     with desk.database.transaction() as db:
         db.delete(get_session(db, session).runs[0])
-    for path in (journal_path, head_path):
+    for path in (journal_path, lead_in_path):
         kept = [text for text in path.read_text().splitlines() if '"kind": "end"' not in text]
         path.write_text("\n".join(kept) + "\n")
     mended = runs.recover(desk, desk.media)
@@ -63,10 +63,10 @@ def test_the_journal_tells_how_the_run_was_placed(desk: Desk) -> None:
     (path,) = desk.media.glob("*/run-*/*.jsonl")
     story = journal.read(Path(path))
     assert story is not None
-    assert (story.head.period, story.head.round_trip_samples, story.head.claimed_samples) == (128, 332, 332)
+    assert (story.header.period, story.header.round_trip_samples, story.header.claimed_samples) == (128, 332, 332)
     with desk.database.transaction() as db:
         assert db.query(Take).first().run.round_trip_samples == 332  # type: ignore[union-attr]
-        assert compile_plan(desk, get_session(db, session)).line
+        assert compile_plan(desk, get_session(db, session)).pieces
 
 
 def test_from_capture_to_takes(desk: Desk) -> None:
@@ -91,7 +91,7 @@ def test_from_capture_to_takes(desk: Desk) -> None:
     assert shown.marks == {"patch": "settled", "levels": "untouched", "timing": "untouched", "capture": "settled", "takes": "settled"}
     with desk.database.transaction() as db:
         plan = compile_plan(desk, db.get_one(Session, session))
-    assert [(p.track, p.samples) for p in plan.line] == [(first.id, info.frames), (drum.id, info.frames)]
+    assert [(p.track, p.samples) for p in plan.pieces] == [(first.id, info.frames), (drum.id, info.frames)]
     make_takes(desk)
     assert [t.number for t in takes_of(desk, session, 5)] == [2, 1]
 
@@ -141,8 +141,8 @@ def test_a_broken_off_run_is_recovered_and_entered(desk: Desk) -> None:
     (path,) = journal.find_all(desk.media)
     folder = path.parent.with_name("run-002")
     shutil.copytree(path.parent, folder)
-    head, *_ = (folder / path.name).read_text().splitlines()
-    changed = {**json.loads(head), "run": "u-2", "number": 2}
+    header, *_ = (folder / path.name).read_text().splitlines()
+    changed = {**json.loads(header), "run": "u-2", "number": 2}
     (folder / path.name).unlink()
     (folder / "run-002.journal.jsonl").write_text(json.dumps(changed) + "\n")
     (story,) = runs.recover(desk, desk.media)
@@ -161,7 +161,7 @@ def test_a_missing_file_is_told_and_the_rest_plays(desk: Desk) -> None:
     with pytest.raises(NotFound, match="put it back"):
         files.take_file(desk, session, take.id)
     assert not any(files.take_waveform(desk, session, take.id, 20))
-    for position in (48000 * 3600, 0):  # so that it is read from disk anew
+    for position in (48000 * 3600, 0):  # so that it is read from disk again
         transport.locate(desk, session, position)
         pass_time(desk.engine, 0.2)
     transport.roll(desk, session)

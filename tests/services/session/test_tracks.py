@@ -41,7 +41,7 @@ def test_edits_reach_the_engine(desk: Desk) -> None:
     routes.set_outputs(desk, session, the_patch(desk, session).mixes[3].id, 11)
     with desk.database.transaction() as db:
         plan = compile_plan(desk, get_session(db, session))
-    assert plan.taps == (group,)
+    assert plan.feeders == (group,)
     assert replace(plan.tracks[-1], inputs=()).name == "Strings"
     assert plan.tracks[-1].inputs == (22, 23)
     assert not [r for r in plan.routes if r[0] == f"track:{made}"], "a group's sum is not heard twice"

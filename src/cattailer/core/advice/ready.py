@@ -1,4 +1,4 @@
-"""The ready check, and what the ribbon says of a stage: the same findings for both."""
+"""The ready check."""
 
 from dataclasses import dataclass
 

@@ -22,7 +22,7 @@ class Dropout:
 
     @property
     def still_samples(self) -> int:
-        """So long the computer stood still: what was lost, and one buffer that bridged its beginning."""
+        """How long the computer stood still: what was lost, and one buffer that bridged its beginning."""
         return self.samples + self.period
 
     def words(self, rate_hz: int) -> str:

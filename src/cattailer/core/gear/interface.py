@@ -72,7 +72,7 @@ class Profile:
     converter_out: int
     safety: int
     unreported: int = 0
-    there: bool = True
+    known: bool = True
     """False for the blank that stands in when a session's profile is gone."""
 
     @property
@@ -141,7 +141,7 @@ class Profile:
 
 def missing(key: str) -> Profile:
     """Stands in for a profile whose file is gone: no sockets, nothing offered."""
-    return Profile(key, f"{key} (profile missing)", (), 0, (), (), (), 0, 0, 1, 18, -120, -100, 0, 0, 0, there=False)
+    return Profile(key, f"{key} (profile missing)", (), 0, (), (), (), 0, 0, 1, 18, -120, -100, 0, 0, 0, known=False)
 
 
 def _listed(values: tuple[int, ...]) -> str:

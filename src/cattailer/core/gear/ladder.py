@@ -125,7 +125,7 @@ def budget(profile: Profile, period: int, correction_samples: int = 0, inside: b
 
     What is made ``inside`` has only the way out; it is then not known which way the correction belongs to.
     """
-    there = [
+    out = [
         Part("converter in", "converter", profile.converter_in), Part("driver", "driver", profile.safety),
         Part("buffer in", "buffer", period),
     ]
@@ -135,7 +135,7 @@ def budget(profile: Profile, period: int, correction_samples: int = 0, inside: b
     ]
     if inside:
         return back
-    parts = [*there, *back]
+    parts = [*out, *back]
     if correction_samples > 0:
         parts.append(Part("not told", "unknown", correction_samples))
     return parts

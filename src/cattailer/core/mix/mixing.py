@@ -1,8 +1,8 @@
 """The sums of a plan as matrices, so that the block path only multiplies.
 
-Routing is linear and without loops, so whatever way a signal takes through groups, and through
-tracks that are fed by groups, one matrix from sources and one from the line (what was captured)
-give every mix and every tap.
+Routing is linear and without loops, so no matter which way a signal takes through groups, and through
+tracks that are fed by groups, one matrix from sources and one from takes
+give every mix and every feeder.
 """
 
 import math
@@ -19,15 +19,15 @@ Gains = NDArray[np.float32]
 
 @dataclass(frozen=True)
 class Sums:
-    """Gains into the mixes (two rows each) and, below them, the taps (two rows each).
+    """Gains into the mixes (two rows each) and, below them, the feeders (two rows each).
 
     ``hardware`` has a column for each input, ``software`` for each channel of the pattern player,
-    ``line`` for each track channel.
+    ``takes`` for each track channel.
     """
 
     hardware: Gains
     software: Gains
-    line: Gains
+    takes: Gains
 
 
 def pan_gains(pan: float, channels: int) -> list[tuple[float, float]]:
@@ -57,15 +57,15 @@ def sums(plan: Plan, state: str) -> Sums:
     """
     places = channel_tracks(plan)
     armed = np.array([t.armed for t in plan.tracks], bool)[places]
-    taken = {p.track for p in plan.line}
+    taken = {p.track for p in plan.pieces}
     fresh = [t.id not in taken and any(i >= plan.inputs for i in t.inputs) for t in plan.tracks]
     inside = np.array(fresh, bool)[places]
     live = {"stopped": np.ones(len(places), bool), "rolling": inside, "capturing": armed | inside}[state]
-    line = np.zeros(len(places), bool) if state == "stopped" else ~live
-    return _flatten(plan, live, line)
+    heard = np.zeros(len(places), bool) if state == "stopped" else ~live
+    return _flatten(plan, live, heard)
 
 
-def _flatten(plan: Plan, live: NDArray[np.bool_], line: NDArray[np.bool_]) -> Sums:
+def _flatten(plan: Plan, live: NDArray[np.bool_], heard: NDArray[np.bool_]) -> Sums:
     """z = [track channels; group sides] = B z + P x + Q l, so z = (I - B)^-1 (P x + Q l)."""
     tracks = len(live)
     group_at = {f"group:{g.id}": tracks + 2 * n for n, g in enumerate(plan.groups)}
@@ -87,8 +87,8 @@ def _flatten(plan: Plan, live: NDArray[np.bool_], line: NDArray[np.bool_]) -> Su
             if NOTHING < source < hardware:
                 fed[row, source] = live[row]
             elif source >= hardware:
-                tap, side = divmod(source - hardware, 2)
-                ways[row, group_at[f"group:{plan.taps[tap]}"] + side] = live[row]
+                feeder, side = divmod(source - hardware, 2)
+                ways[row, group_at[f"group:{plan.feeders[feeder]}"] + side] = live[row]
             row += 1
     faders = {f"group:{g.id}": amplitude(g.fader_db) for g in plan.groups}
     for key, at in group_at.items():
@@ -103,12 +103,12 @@ def _flatten(plan: Plan, live: NDArray[np.bool_], line: NDArray[np.bool_]) -> Su
             table[to, at] += left * level
             table[to + 1, at] += right * level
     through = np.linalg.inv(np.eye(size) - ways) if size else np.zeros((0, 0))
-    taps = np.zeros((2 * len(plan.taps), size))
-    for n, group in enumerate(plan.taps):
-        taps[2 * n : 2 * n + 2, group_at[f"group:{group}"] : group_at[f"group:{group}"] + 2] = np.eye(2)
-    out = np.concatenate([mixes, taps]) @ through
-    from_sources, from_line = out @ fed, out[:, :tracks] * line
-    return Sums(_ready(from_sources[:, : plan.inputs]), _ready(from_sources[:, plan.inputs :]), _ready(from_line))
+    feeders = np.zeros((2 * len(plan.feeders), size))
+    for n, group in enumerate(plan.feeders):
+        feeders[2 * n : 2 * n + 2, group_at[f"group:{group}"] : group_at[f"group:{group}"] + 2] = np.eye(2)
+    out = np.concatenate([mixes, feeders]) @ through
+    from_sources, from_takes = out @ fed, out[:, :tracks] * heard
+    return Sums(_ready(from_sources[:, : plan.inputs]), _ready(from_sources[:, plan.inputs :]), _ready(from_takes))
 
 
 def _ready(gains: NDArray[np.float64]) -> Gains:

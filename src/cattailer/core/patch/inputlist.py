@@ -163,15 +163,15 @@ def _values(given: dict[str, str], problems: list[str]) -> dict[str, str | bool]
 def _track(socket: int, name: str, patch: Patch) -> str:
     """A listed socket gets a track of its name; a track that has a name of its own keeps it."""
     feed = f"in:{socket}"
-    mine = [t for t in patch.tracks if feed in t.feeds]
+    fed = [t for t in patch.tracks if feed in t.feeds]
     if not name:
         return ""
-    if not mine:
+    if not fed:
         return f"new track {name}"
-    track = mine[0]
+    track = fed[0]
     old = patch.input(socket)
     ours = DEFAULT_NAME.fullmatch(track.name) or (old is not None and track.name == old.label and not track.pair)
-    return f"track {track.name} becomes {name}" if len(mine) == 1 and ours and track.name != name else ""
+    return f"track {track.name} becomes {name}" if len(fed) == 1 and ours and track.name != name else ""
 
 
 def _shown(value: str | bool) -> str:

@@ -32,7 +32,7 @@ class RiseFinder:
     def hear(self, levels_dbfs: Levels) -> Levels | None:
         """How far each row rose in dB (0 where it did not), once something has risen; else None.
 
-        After an answer it listens anew, from the levels as they are then.
+        After an answer it listens afresh, from the levels as they are then.
         """
         now = np.nan_to_num(np.asarray(levels_dbfs, np.float64), nan=-200.0, posinf=0.0, neginf=-200.0)
         if self._past and len(self._past[-1]) != len(now):

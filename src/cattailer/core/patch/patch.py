@@ -106,7 +106,7 @@ class PatchMix:
 
 @dataclass(frozen=True)
 class Patch:
-    """All of it. ``routes`` are (from, to) keys: tracks and groups into groups and mixes."""
+    """The whole patch. ``routes`` are (from, to) keys: tracks and groups into groups and mixes."""
 
     inputs: tuple[PatchInput, ...] = ()
     tracks: tuple[PatchTrack, ...] = ()

@@ -27,14 +27,14 @@ def _cure(words: str, action: str, **arguments: object) -> Cure:
 
 
 def _profile(patch: Patch, profile: Profile) -> Iterator[Finding]:
-    if not profile.there:
+    if not profile.known:
         text = f"The profile “{profile.key}” is not here any more. Everything is kept; choose another interface."
         yield _look("profile", "", text)
 
 
 def _sockets_gone(patch: Patch, profile: Profile) -> Iterator[Finding]:
     """The session was made for an interface with more sockets."""
-    if not profile.there:
+    if not profile.known:
         return
     for track in patch.tracks:
         gone = [s for f in track.feeds if (s := socket_of(f)) and s > profile.inputs]

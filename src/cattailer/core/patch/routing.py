@@ -65,18 +65,18 @@ class Flow:
         """Everything upstream and downstream of an end, and the end itself."""
         return [*reversed(self._reach(key, False)), key, *self._reach(key, True)]
 
-    def loop(self, start: str, target: str) -> list[str]:
+    def circle(self, start: str, target: str) -> list[str]:
         """The ends round which the signal would go if ``start`` led to ``target``; empty if none."""
         if start == target:
             return [start, start]
         came: dict[str, str] = {target: ""}
         left = [target]
         while left:
-            here = left.pop(0)
-            for end in self.after(here):
+            at = left.pop(0)
+            for end in self.after(at):
                 if end in came:
                     continue
-                came[end] = here
+                came[end] = at
                 if end == start:
                     back = [end]
                     while came[back[-1]]:
@@ -167,9 +167,9 @@ def check_route(patch: Patch, profile: Profile, start: str, target: str) -> None
         raise Refusal("There is no such way for a signal, so nothing was changed.")
     if start not in drawn.by_key and socket_of(start) is None:
         raise Refusal("There is no such source, so nothing was changed.")
-    loop = drawn.loop(start, target)
-    if loop:
-        names = " → ".join(drawn.name(k) for k in loop)
+    circle = drawn.circle(start, target)
+    if circle:
+        names = " → ".join(drawn.name(k) for k in circle)
         raise Refusal(f"That would close a loop: {names}. The route was not made; the others are as they were.", 409)
 
 

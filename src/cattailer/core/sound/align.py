@@ -11,7 +11,7 @@ Floats = NDArray[np.float32]
 Doubles = NDArray[np.float64]
 
 FIRST_SHARE = 0.45
-"""An earlier peak this high beside the highest is the direct sound; what follows is an echo of it."""
+"""An earlier peak this high beside the highest is the direct sound; what follows is its echo."""
 
 _NEAR = 24
 
@@ -97,7 +97,7 @@ def find_offset(
     correlation with a sinc around it (band-limited, so exact for band-limited sound). ``whitening`` from 0
     to 1 evens out the spectrum first (at 1: the phase transform of Knapp and Carter, 1976), so that
     steady tones, which fit again after each period, do not hide where they began. With ``first_samples`` a
-    high peak up to so much earlier than the highest is taken for the direct sound. Whitened recordings that
+    high peak up to this much earlier than the highest is taken for the direct sound. Whitened recordings that
     are nearly alike are then placed by phase, see ``by_phase``.
     """
     a = reference.astype(np.float64) - reference.mean(dtype=np.float64)

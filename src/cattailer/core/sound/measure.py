@@ -1,4 +1,4 @@
-"""All that is measured of a piece of sound, whatever the size of the blocks in which it comes."""
+"""All that is measured of a piece of sound, however it is cut into blocks."""
 
 import math
 from concurrent.futures import ThreadPoolExecutor

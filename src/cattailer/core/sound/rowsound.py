@@ -26,7 +26,7 @@ Doubles = NDArray[np.float64]
 
 
 LEAST_LOST = 32
-"""Converters are never silent for so long on every row at once."""
+"""Converters are never silent for that long on every row at once."""
 
 
 def arrived(sound: Floats) -> Floats:

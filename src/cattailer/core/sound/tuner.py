@@ -85,7 +85,7 @@ def _first_period(same: Doubles, rate_hz: int) -> float | None:
 
 
 def _refined(same: Doubles, lag: float, length: int) -> float:
-    """The period, read at multiples of it as far as the sound still repeats there."""
+    """The period, read at its multiples as far as the sound still repeats there."""
     period, times = lag, 1
     while True:
         following = times * 2

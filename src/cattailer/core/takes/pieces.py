@@ -18,7 +18,7 @@ class TakeSpan:
 
 
 @dataclass(frozen=True)
-class Placed:
+class Piece:
     """A piece of a take that sounds: timeline [start, start+samples), from ``offset`` in the file."""
 
     take: int
@@ -29,21 +29,21 @@ class Placed:
     offset: int
 
 
-def topmost(spans: list[TakeSpan]) -> list[Placed]:
+def topmost(spans: list[TakeSpan]) -> list[Piece]:
     """The pieces that sound on one track when later takes lie on top of earlier ones.
 
     Pieces do not overlap and come in timeline order.
     """
-    placed: list[Placed] = []
+    found: list[Piece] = []
     for span in sorted(spans, key=lambda s: s.order, reverse=True):
-        pieces = [(span.start, span.start + span.samples)]
-        for above in placed:
+        parts = [(span.start, span.start + span.samples)]
+        for above in found:
             low, high = above.start, above.start + above.samples
-            pieces = [
+            parts = [
                 part
-                for a, b in pieces
+                for a, b in parts
                 for part in ((a, min(b, low)), (max(a, high), b))
                 if part[0] < part[1]
             ]
-        placed += [Placed(span.take, span.track, span.path, a, b - a, a - span.start + span.offset) for a, b in pieces]
-    return sorted(placed, key=lambda p: p.start)
+        found += [Piece(span.take, span.track, span.path, a, b - a, a - span.start + span.offset) for a, b in parts]
+    return sorted(found, key=lambda p: p.start)

@@ -33,7 +33,7 @@ class Tick:
 
 
 @dataclass(frozen=True)
-class ClickPlan:
+class ClickSettings:
     """``accent_db`` is how much louder strong beats are than plain ones, ``between_db`` how much softer what lies
     between beats is. ``beats`` says of each beat of a bar whether it is "strong", "plain", "soft" or "off"; beyond it
     they are plain, and without it the first is strong. ``mixes`` are those that get the click, none means all.
@@ -96,7 +96,7 @@ class ClickPlan:
             return self.beats[beat - 1]
         return "strong" if beat == 1 and not self.beats else "plain"
 
-    def with_beat_stepped(self, beat: int, of: int) -> "ClickPlan":
+    def with_beat_stepped(self, beat: int, of: int) -> "ClickSettings":
         """A beat of a bar of ``of`` beats made what comes next: strong, plain, soft, off, and strong again."""
         names = list(KIND_OF)
         beats = [self.beat_is(n) for n in range(1, min(of, MOST_BEATS) + 1)]
@@ -126,7 +126,7 @@ class ClickPlan:
                 if start <= sample < stop:
                     yield Tick(sample, BETWEEN, beat.beat)
 
-    def silenced(self, first: int, until: int) -> "ClickPlan":
+    def silenced(self, first: int, until: int) -> "ClickSettings":
         """With one more stretch of bars without click; stretches that touch become one."""
         made = replace(self, silences=((first, until),))  # for its checks
         low, high = first, until or END
@@ -147,7 +147,7 @@ class ClickPlan:
         return asdict(self)
 
     @classmethod
-    def from_dict(cls, data: dict[str, Any]) -> "ClickPlan":
+    def from_dict(cls, data: dict[str, Any]) -> "ClickSettings":
         """Raises TypeError or ValueError when ``data`` is no click."""
         silences = tuple((int(a), int(b)) for a, b in data.get("silences", ()))
         lists = {name: tuple(data.get(name, ())) for name in ("mixes", "beats")}

@@ -40,10 +40,10 @@ def count_in(tempo: TempoMap, position: int, bars: int) -> CountIn:
     """
     if not 1 <= bars <= MOST_BARS:
         raise ValueError(f"a count-in has 1 to {MOST_BARS} bars, not {bars}")
-    here = tempo.bar_beat_at(position)
-    bar_line = tempo.quarter_of(here.bar)
+    at = tempo.bar_beat_at(position)
+    bar_line = tempo.quarter_of(at.bar)
     quarter = bar_line if tempo.sample_at(bar_line) == position else tempo.quarter_at(position)
-    meter = tempo.meter_of(here.bar)
+    meter = tempo.meter_of(at.bar)
     bpm = Fraction(tempo.bpm_at(quarter)).limit_denominator(10_000)
     after = (quarter - bar_line) * 60 / bpm * tempo.rate_hz
     grid = TempoMap(

@@ -24,7 +24,7 @@ class Tapped:
 
 
 def tapped(times_s: list[float]) -> Tapped | None:
-    """The tempo of the newest taps, or None while there are too few. A long pause begins anew."""
+    """The tempo of the newest taps, or None while there are too few. A long pause begins again."""
     times = sorted(times_s)
     first = max((n for n in range(1, len(times)) if times[n] - times[n - 1] > NEW_START_S), default=0)
     times = times[first:]

@@ -197,7 +197,7 @@ class TempoMap:
 
 
 def _seconds_within(tempo: Tempo, after: Tempo | None, quarters: Fraction) -> Fraction:
-    """Seconds from a tempo's beginning to so many quarters later.
+    """Seconds from a tempo's beginning to a number of quarters later.
 
     A steady tempo is exact. On a ramp the tempo is a straight line over the quarters, so the time is its
     inverse integrated: 60/k · ln(1 + k·q/b), ``b`` the tempo and ``k`` its slope.

@@ -16,15 +16,15 @@ from numpy.typing import NDArray
 
 from cattailer.core.errors import NotNow
 from cattailer.core.gear.dropouts import Dropout
-from cattailer.core.plan import MOST_TAPS, SOFTWARE_CHANNELS, Plan
+from cattailer.core.plan import MOST_FEEDERS, SOFTWARE_CHANNELS, Plan
 from cattailer.engine.block.blocktimes import BlockTimes
-from cattailer.engine.block.prepared import Patched, patch
+from cattailer.engine.block.prepared import Prepared, prepare
 from cattailer.engine.block.requests import Requests
 from cattailer.engine.block.ring import Ring
 from cattailer.engine.block.transport import Transport
 from cattailer.engine.driver import Driver
 from cattailer.engine.sources.click import Count
-from cattailer.engine.sources.playback import Playback, same_line
+from cattailer.engine.sources.playback import Playback, same_pieces
 from cattailer.engine.sources.probe import Probe
 from cattailer.engine.writing.recorder import Recorder
 from cattailer.engine.writing.runwriter import RunWriter
@@ -34,7 +34,7 @@ RING_S = 20.0
 FRAME_HZ = 30
 KEPT_DROPS = 32
 SETTLE_S = 1.5
-"""So long the mixes stay silent after 48 V was switched."""
+"""How long the mixes stay silent after 48 V was switched."""
 
 Floats = NDArray[np.float32]
 T = TypeVar("T")
@@ -50,12 +50,12 @@ class Engine:
         self.drops: deque[Dropout] = deque(maxlen=KEPT_DROPS)
         self._recorder = Recorder()
         self.count: Count | None = None
-        # Rows: inputs, pattern player, taps, and one that is never written, for tracks without a feed.
-        self.rows = driver.profile.inputs + SOFTWARE_CHANNELS + 2 * MOST_TAPS
+        # Rows: inputs, pattern player, feeders, and one that is never written, for tracks without a feed.
+        self.rows = driver.profile.inputs + SOFTWARE_CHANNELS + 2 * MOST_FEEDERS
         self.ring = Ring(self.rows + 1, int(RING_S * plan.rate_hz))
         self.mix = Ring(2, int(RING_S * plan.rate_hz))
         self.frames: deque[tuple[float, str, int, int]] = deque(maxlen=64)
-        self.told: deque[dict[str, Any]] = deque(maxlen=4096)
+        self.events: deque[dict[str, Any]] = deque(maxlen=4096)
         self._requests = Requests()
         self._frame_samples = plan.rate_hz // FRAME_HZ
         self._frame_left = self._frame_samples
@@ -66,15 +66,15 @@ class Engine:
         self._correction = plan.correction_samples
         self._probe: Probe | None = None
         self.times = BlockTimes(plan.period, plan.rate_hz)
-        self._patched = patch(plan, Playback(plan), None, self.round_trip_samples)
+        self._prepared = prepare(plan, Playback(plan), None, self.round_trip_samples)
         self.transport.loop = plan.loop
         driver.set_preamps(plan.preamps)
         driver.set_tempo(plan.tempo)
-        driver.set_through(self._patched.through)
+        driver.set_through(self._prepared.through)
 
     @property
     def plan(self) -> Plan:
-        return self._patched.plan
+        return self._prepared.plan
 
     @property
     def round_trip_samples(self) -> int:
@@ -88,8 +88,8 @@ class Engine:
 
     @property
     def missing(self) -> list[str]:
-        """Files of the line that are not there."""
-        return self._patched.playback.missing
+        """Files of takes that are not where they should be."""
+        return self._prepared.playback.missing
 
     @property
     def sample(self) -> int:
@@ -112,38 +112,38 @@ class Engine:
         if lost:
             self._pad(lost)
         self._requests.answer()
-        patched = self._patched
+        prepared = self._prepared
         count = inputs.shape[1]
         transport.settle(count)
         state, position, entry, passes = transport.state, transport.position, transport.entry, transport.passes
-        gains = patched.sums[transport.sounding]
-        summed = np.matmul(gains.hardware, inputs, out=patched.summed)
-        pieces = transport.pieces(count)
-        made = self._inside(patched, state, pieces, count)
-        if self.run is not None and transport.sounding != "capturing" and patched.plan.taps:
+        gains = prepared.sums[transport.sounding]
+        summed = np.matmul(gains.hardware, inputs, out=prepared.summed)
+        stretches = transport.stretches(count)
+        made = self._inside(prepared, state, stretches, count)
+        if self.run is not None and transport.sounding != "capturing" and prepared.plan.feeders:
             # Stopped, but what was played last is still on its way in.
-            rows = slice(patched.mixes, None)
-            summed[rows] = patched.sums["capturing"].hardware[rows] @ inputs
-        if patched.keeps:
-            self._keep(patched, inputs, summed[patched.mixes :], made)
+            rows = slice(prepared.mixes, None)
+            summed[rows] = prepared.sums["capturing"].hardware[rows] @ inputs
+        if prepared.keeps:
+            self._keep(prepared, inputs, summed[prepared.mixes :], made)
         else:
             self.ring.write(inputs)
-        mixes = summed[: patched.mixes]
+        mixes = summed[: prepared.mixes]
         if made is not None:
-            mixes += made[: patched.mixes]
+            mixes += made[: prepared.mixes]
         if state != "stopped":
-            click = self.count if state == "counting" else patched.click
+            click = self.count if state == "counting" else prepared.click
             if click is not None and (state == "counting" or click.plan.sounds_while(state)):
                 self._clicked[:] = 0.0
-                for done, at, length in pieces:
+                for done, at, length in stretches:
                     click.add(self._clicked[:, done : done + length], at)
-                mixes.reshape(-1, 2, count)[patched.click_mixes] += self._clicked
-            transport.advance(pieces)
+                mixes.reshape(-1, 2, count)[prepared.click_mixes] += self._clicked
+            transport.advance(stretches)
         np.maximum(mixes, -1.0, out=mixes)
         np.minimum(mixes, 1.0, out=mixes)
         if self._mute_until > self.ring.written:
             mixes[:] = 0.0
-        np.matmul(patched.outputs, mixes, out=outputs)
+        np.matmul(prepared.outputs, mixes, out=outputs)
         np.clip(outputs, -1.0, 1.0, out=outputs)
         if self._probe is not None and not self._probe.add(outputs, self.ring.written - count):
             self._probe = None
@@ -155,41 +155,41 @@ class Engine:
         return state != "stopped", position, passes, entry
 
     def _inside(
-        self, patched: Patched, state: str, pieces: list[tuple[int, int, int]], count: int
+        self, prepared: Prepared, state: str, stretches: list[tuple[int, int, int]], count: int
     ) -> Floats | None:
-        """What takes and the pattern player add to mixes and taps, or None where nothing sounds."""
+        """What takes and the pattern player add to mixes and feeders, or None where nothing sounds."""
         if state in ("stopped", "counting"):
             self._software[:] = 0.0
             return None
-        gains = patched.sums[state]
+        gains = prepared.sums[state]
         out: Floats | None = None
-        if patched.patterns is not None:
-            for done, at, length in pieces:
-                patched.patterns.block(at, self._software[:, done : done + length])
+        if prepared.patterns is not None:
+            for done, at, length in stretches:
+                prepared.patterns.block(at, self._software[:, done : done + length])
             out = gains.software @ self._software
-        if not patched.playback.silent:
-            line = patched.playback.pieces(pieces)
-            if line is not None:
-                out = gains.line @ line if out is None else out + gains.line @ line
+        if not prepared.playback.silent:
+            taken = prepared.playback.stretches(stretches)
+            if taken is not None:
+                out = gains.takes @ taken if out is None else out + gains.takes @ taken
         return out
 
-    def _keep(self, patched: Patched, inputs: Floats, taps: Floats, made: Floats | None) -> None:
-        """Inputs, software sources and taps into the ring, so that all can be captured.
+    def _keep(self, prepared: Prepared, inputs: Floats, feeders: Floats, made: Floats | None) -> None:
+        """Inputs, software sources and feeders into the ring, so that all can be captured.
 
         Inputs arrive one round trip late. What is made in here does not, so it waits that long:
         then one ring sample is one timeline position for every row.
         """
         count = inputs.shape[1]
-        fresh = self._words[: patched.keeps]
+        fresh = self._words[: prepared.keeps]
         fresh[:SOFTWARE_CHANNELS] = self._software
-        fresh[SOFTWARE_CHANNELS:] = 0.0 if made is None else made[patched.mixes :]
-        patched.inside.write(fresh)
-        late = patched.inside.written - self.round_trip_samples
-        waited = patched.inside.read(late - count, late, slice(0, patched.keeps))
-        words = self._words[: len(inputs) + patched.keeps]
+        fresh[SOFTWARE_CHANNELS:] = 0.0 if made is None else made[prepared.mixes :]
+        prepared.inside.write(fresh)
+        late = prepared.inside.written - self.round_trip_samples
+        waited = prepared.inside.read(late - count, late, slice(0, prepared.keeps))
+        words = self._words[: len(inputs) + prepared.keeps]
         words[len(inputs) :] = 0.0 if waited is None else waited
         words[: len(inputs)] = inputs
-        words[len(inputs) + SOFTWARE_CHANNELS :] += taps
+        words[len(inputs) + SOFTWARE_CHANNELS :] += feeders
         self.ring.write(words)
 
     def _pad(self, lost: int) -> None:
@@ -199,10 +199,10 @@ class Engine:
         self.drops.append(Dropout(time.time(), transport.state, transport.position, lost, self.plan.period, load))
         self._recorder.lost(self.ring.written, lost, load)
         self.ring.write_silence(lost)
-        self._patched.inside.write_silence(lost)
+        self._prepared.inside.write_silence(lost)
         self.mix.write_silence(lost)
         if transport.rolling:
-            transport.advance(transport.pieces(lost))
+            transport.advance(transport.stretches(lost))
 
     def between_blocks(self, ask: Callable[[], T], timeout_s: float = 5.0) -> T:
         """Runs ``ask`` in the block path at the next boundary and returns its answer."""
@@ -214,10 +214,11 @@ class Engine:
 
     def set_plan(self, plan: Plan) -> Callable[[], None]:
         """Prepares a plan for the same hardware off the block path; the answer swaps it in."""
-        old = self._patched
-        playback = old.playback if same_line(old.playback, plan.line) and plan.same_rows(old.plan) else Playback(plan)
+        old = self._prepared
+        same = same_pieces(old.playback, plan.pieces) and plan.same_rows(old.plan)
+        playback = old.playback if same else Playback(plan)
         playback.pump(self.transport.position)
-        new = patch(plan, playback, old, self.round_trip_samples)
+        new = prepare(plan, playback, old, self.round_trip_samples)
         if new.patterns is not None:
             new.patterns.pump(self.transport.position)
         if new.click is not None:
@@ -233,7 +234,7 @@ class Engine:
         switched = plan.preamps.phantom != old.plan.preamps.phantom
 
         def swap() -> None:
-            self._patched = new
+            self._prepared = new
             self.transport.loop = plan.loop
             if self.run is None:
                 self._correction = plan.correction_samples
@@ -242,18 +243,19 @@ class Engine:
 
         return swap
 
-    def make_run(self, folder: Path, stem: str, head: journal.RunHead) -> RunWriter:
+    def make_run(self, folder: Path, stem: str, header: journal.RunHeader) -> RunWriter:
         """Opens the files of a run; nothing is captured yet. Raises OSError."""
-        head = replace(
-            head, period=self.plan.period, round_trip_samples=self.round_trip_samples,
+        header = replace(
+            header, period=self.plan.period, round_trip_samples=self.round_trip_samples,
             claimed_samples=self.driver.latency.round_trip_samples,
         )
-        return RunWriter(folder, stem, head, self.ring, (lambda _: None) if head.head_of else self.told.append)
+        return RunWriter(folder, stem, header, self.ring, (lambda _: None) if header.lead_in_of else self.events.append)
 
-    def make_head(self, run: RunWriter, count: Count) -> RunWriter:
+    def make_lead_in(self, run: RunWriter, count: Count) -> RunWriter:
         """Opens the files for what is counted in before a run. Raises OSError."""
-        before = replace(run.head, run=f"{run.head.run}-head", head_of=run.head.run, start=run.head.start - count.lead)
-        return self.make_run(run.folder / journal.HEAD_FOLDER, f"run-{run.head.number:03}", before)
+        of = run.header
+        before = replace(of, run=f"{of.run}-head", lead_in_of=of.run, start=of.start - count.lead)
+        return self.make_run(run.folder / journal.LEAD_IN_FOLDER, f"run-{run.header.number:03}", before)
 
     def make_count(self, bars: int) -> Count | None:
         """The count-in before the position at which the timeline stands; None where none is wanted or it moves."""
@@ -277,20 +279,20 @@ class Engine:
         return self.transport.position
 
     def begin_run(
-        self, run: RunWriter, samples: int | None = None, count: Count | None = None, head: RunWriter | None = None
+        self, run: RunWriter, samples: int | None = None, count: Count | None = None, lead_in: RunWriter | None = None
     ) -> None:
         """In the block path: captures from the run's start position on, for ``samples`` if given.
 
         Hardware inputs arrive one round trip late. When the timeline rolls already it is a little
-        past that position, and the ring still holds what belongs there. What is counted in goes to ``head``.
+        past that position, and the ring still holds what belongs there. What is counted in goes to ``lead_in``.
         """
-        moved = self.transport.position - run.head.start
+        moved = self.transport.position - run.header.start
         if moved and not self.transport.rolling:
             raise NotNow("The position was moved just now, so nothing was captured. Press Capture again.")
         lead = count.lead if count else 0
         self.count = self._counting(count)
         self.transport.capture(lead)
-        self._recorder.begin(run, head, self.ring.written + self.round_trip_samples - moved, lead, samples)
+        self._recorder.begin(run, lead_in, self.ring.written + self.round_trip_samples - moved, lead, samples)
 
     def play_probe(self, probe: Probe) -> None:
         """In the block path: an output plays a test signal instead of its mix until it is over."""
@@ -309,10 +311,10 @@ class Engine:
 
     def pump(self) -> None:
         """Disk work: the run to disk, takes from disk. Called by a thread, or between blocks."""
-        patched = self._patched
+        prepared = self._prepared
         soon, loop = max(self.transport.position, self.transport.entry), self.transport.loop
-        patched.playback.pump(soon, loop[0] if loop else None)
-        if patched.patterns is not None:
-            patched.patterns.pump(soon, loop[0] if loop else None)
+        prepared.playback.pump(soon, loop[0] if loop else None)
+        if prepared.patterns is not None:
+            prepared.patterns.pump(soon, loop[0] if loop else None)
         if self._recorder.pump() and self.transport.state == "capturing":
             self.soon(self.stop)

@@ -41,7 +41,7 @@ class _Nobody:
 def measure(profile: Profile, plan: Plan, period: int) -> list[float]:
     """Times of blocks in microseconds, rolling, with everything that the plan asks for but the disk."""
     driver = _Nobody(profile, plan, period)
-    engine = Engine(driver, replace(plan, period=period, line=(), tracks=tuple(replace(t) for t in plan.tracks)))
+    engine = Engine(driver, replace(plan, period=period, pieces=(), tracks=tuple(replace(t) for t in plan.tracks)))
     engine.transport.roll()
     times: list[float] = []
     sample, until = 0, time.perf_counter() + LEAST_S

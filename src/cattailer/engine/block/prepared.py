@@ -10,7 +10,7 @@ from cattailer.engine.sources.patterns import PatternPlayer
 from cattailer.engine.sources.playback import Playback
 
 
-class Patched:
+class Prepared:
     """A plan as the block path uses it: matrices for each state, ready to multiply."""
 
     def __init__(self, plan: Plan, playback: Playback, patterns: PatternPlayer | None, inside: Ring) -> None:
@@ -32,17 +32,17 @@ class Patched:
         heard = self.sums["capturing"].hardware[: self.mixes][self.outputs.any(axis=0)]
         self.through = frozenset((np.flatnonzero(heard.any(axis=0)) + 1).tolist())
         """Sockets that are heard at an output while a capture runs."""
-        self.keeps = SOFTWARE_CHANNELS + 2 * len(plan.taps) if patterns or plan.taps else 0
+        self.keeps = SOFTWARE_CHANNELS + 2 * len(plan.feeders) if patterns or plan.feeders else 0
 
 
-def patch(plan: Plan, playback: Playback, old: Patched | None, round_trip_samples: int) -> Patched:
+def prepare(plan: Plan, playback: Playback, old: Prepared | None, round_trip_samples: int) -> Prepared:
     """Keeps the pattern player and what waits on its way to the ring where nothing about them changed."""
     patterns = None
     if plan.plays_patterns:
         kept = old.patterns if old is not None and old.plan.tempo == plan.tempo else None
         patterns = kept or PatternPlayer(plan.tempo)
-    if old is not None and old.plan.taps == plan.taps:
-        return Patched(plan, playback, patterns, old.inside)
-    inside = Ring(SOFTWARE_CHANNELS + 2 * len(plan.taps), round_trip_samples + 4 * 8192)
+    if old is not None and old.plan.feeders == plan.feeders:
+        return Prepared(plan, playback, patterns, old.inside)
+    inside = Ring(SOFTWARE_CHANNELS + 2 * len(plan.feeders), round_trip_samples + 4 * 8192)
     inside.write_silence(inside.size)
-    return Patched(plan, playback, patterns, inside)
+    return Prepared(plan, playback, patterns, inside)

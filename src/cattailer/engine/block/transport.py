@@ -61,7 +61,7 @@ class Transport:
         if self.state == "counting" and self.position + period > self.entry:
             self.state = self.after
 
-    def pieces(self, count: int) -> list[tuple[int, int, int]]:
+    def stretches(self, count: int) -> list[tuple[int, int, int]]:
         """The next ``count`` samples as stretches that follow one another: (samples before it, position, samples)."""
         if self.loop is None or self.state != "rolling" or not self.position < self.loop[1] < self.position + count:
             return [(0, self.position, count)]
@@ -73,15 +73,15 @@ class Transport:
             done, position = done + length, start
         return out
 
-    def advance(self, pieces: list[tuple[int, int, int]]) -> None:
-        """Time passes over ``pieces``. Each time round the loop is a pass of its own."""
-        _, position, length = pieces[-1]
+    def advance(self, stretches: list[tuple[int, int, int]]) -> None:
+        """Time passes over ``stretches``. Each time round the loop is a pass of its own."""
+        _, position, length = stretches[-1]
         self.position = position + length
         if self.loop is not None and self.state == "rolling" and self.position == self.loop[1]:
             self.position = self.loop[0]
-            pieces = [*pieces, pieces[0]]
-        if len(pieces) > 1 and self.loop is not None:
-            self.passes += len(pieces) - 1
+            stretches = [*stretches, stretches[0]]
+        if len(stretches) > 1 and self.loop is not None:
+            self.passes += len(stretches) - 1
             self.entry = self.loop[0]
 
     def stop(self) -> None:

@@ -81,7 +81,7 @@ class RowMeters:
         self._clipped_at[which] = 0.0
         self._face.reset(which)
 
-    def told(self, reading: Reading, windows: list[Window]) -> dict[str, Any]:
+    def as_sent(self, reading: Reading, windows: list[Window]) -> dict[str, Any]:
         """As it travels: lists by source channel, levels in dB with one decimal."""
         n = len(windows)
         return {

@@ -93,7 +93,7 @@ class EngineServer:
         return self._engine
 
     def _plan(self, arguments: dict[str, Any]) -> dict[str, Any]:
-        """Runs a plan: swaps it in, or opens the interface anew when the hardware differs."""
+        """Runs a plan: swaps it in, or opens the interface again when the hardware differs."""
         plan = Plan.from_dict(arguments["plan"])
         engine = self._engine
         if engine is not None and plan.session != engine.plan.session and engine.transport.rolling:
@@ -136,7 +136,7 @@ class EngineServer:
             engine.driver.run(engine.process, lambda: self._going)
         except Exception:
             log.exception("the interface stopped delivering")
-            engine.told.append({
+            engine.events.append({
                 "topic": "event", "kind": "halt",
                 "message": "The interface stopped delivering sound. What was captured is kept. Restart Cattailer.",
             })
@@ -196,12 +196,12 @@ class EngineServer:
         if engine.transport.position < 0:
             raise NotNow("A capture begins at 0 of the timeline or later. Go to bar 1 (Home), then capture.")
         self._await_run(engine)
-        head = journal.head_of(arguments["head"])
-        if head.session != engine.plan.session:
+        header = journal.header_of(arguments["header"])
+        if header.session != engine.plan.session:
             raise NotNow("Another session is open in the engine. Open this one first.")
         count = engine.make_count(int(arguments.get("count") or 0))
         start = engine.between_blocks(engine.leave_loop)
-        run, before = self._open_run(engine, arguments, replace(head, start=start), count)
+        run, before = self._open_run(engine, arguments, replace(header, start=start), count)
         samples = arguments.get("samples")
         try:
             engine.between_blocks(
@@ -215,11 +215,11 @@ class EngineServer:
         return self._status({})
 
     def _print(self, arguments: dict[str, Any]) -> dict[str, Any]:
-        """Writes the click of the plan as a run, beside whatever goes on."""
+        """Writes the click of the plan as a run, while everything else goes on."""
         engine = self._need()
-        head, samples = journal.head_of(arguments["head"]), int(arguments["samples"])
+        header, samples = journal.header_of(arguments["header"]), int(arguments["samples"])
         try:
-            story = print_click(engine.plan, Path(arguments["folder"]), arguments["stem"], head, samples)
+            story = print_click(engine.plan, Path(arguments["folder"]), arguments["stem"], header, samples)
         except OSError as why:
             raise Refusal(f"The click could not be written ({why.strerror or why}); nothing was kept.", 503) from why
         if story.message:
@@ -228,11 +228,11 @@ class EngineServer:
 
     @staticmethod
     def _open_run(
-        engine: Engine, arguments: dict[str, Any], head: journal.RunHead, count: Count | None
+        engine: Engine, arguments: dict[str, Any], header: journal.RunHeader, count: Count | None
     ) -> tuple[RunWriter, RunWriter | None]:
         try:
-            run = engine.make_run(Path(arguments["folder"]), arguments["stem"], head)
-            return run, engine.make_head(run, count) if count else None
+            run = engine.make_run(Path(arguments["folder"]), arguments["stem"], header)
+            return run, engine.make_lead_in(run, count) if count else None
         except FileExistsError as why:
             raise NotNow(f"A file called {Path(why.filename).name} is already there, so nothing was captured.") from why
         except OSError as why:
@@ -309,7 +309,7 @@ class EngineServer:
         return {
             "session": engine.plan.session, "revision": engine.plan.revision, "rate": engine.plan.rate_hz,
             "sockets": engine.plan.inputs, "state": engine.transport.state, "position": engine.transport.position,
-            "run": engine.run.head.run if engine.run else None, "dropouts": engine.dropouts,
+            "run": engine.run.header.run if engine.run else None, "dropouts": engine.dropouts,
             "round_trip_samples": engine.round_trip_samples, "claimed_samples": latency.round_trip_samples,
             "missing": engine.missing, "drops": [asdict(d) for d in list(engine.drops)],
             "interface": engine.driver.status(),

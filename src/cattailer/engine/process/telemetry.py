@@ -40,8 +40,8 @@ class Telemetry:
             self._gather(until)
             if not engine.frames:
                 self._send("frame", self._frame(at, state, position, self.rows.show(at), self._main.show(at)))
-        while engine.told:
-            message = engine.told.popleft()
+        while engine.events:
+            message = engine.events.popleft()
             self._send(message["topic"], message)
         self._send_mix()
 
@@ -74,11 +74,11 @@ class Telemetry:
             "samples": f"{position:,}".replace("-", "−"),
             "where": words or f"bar {where.bar} · beat {where.beat} of {where.of}",
             "bar": where.bar, "beat": where.beat, "of": where.of,
-            "run": run.head.run if run else None, "captured": run.frames if run else 0,
+            "run": run.header.run if run else None, "captured": run.frames if run else 0,
             "dropouts": engine.dropouts, "players": engine.driver.status().get("players", {}),
             "window": plan.window, "muted": engine.muted, "sockets": plan.inputs,
             "kind": self.rows.kind, "point": self.point, "vu_zero": VU_ZERO_DBFS,
-            "inputs": self.rows.told(inputs, plan.windows()), "main": self._main.told(main, [plan.window] * 2),
+            "inputs": self.rows.as_sent(inputs, plan.windows()), "main": self._main.as_sent(main, [plan.window] * 2),
         }
         if self.point == "channel":
             frame["channel"] = self.rows.after(inputs, plan)

@@ -6,7 +6,7 @@ from dataclasses import replace
 import numpy as np
 from numpy.typing import NDArray
 
-from cattailer.core.time.clicking import BETWEEN, STRONG, ClickPlan, Tick
+from cattailer.core.time.clicking import BETWEEN, STRONG, ClickSettings, Tick
 from cattailer.core.time.counting import count_in
 from cattailer.core.time.timeline import TempoMap
 from cattailer.core.units import amplitude
@@ -31,7 +31,7 @@ class Click:
     With ``limits`` there are ticks only in [start, stop) of them.
     """
 
-    def __init__(self, tempo: TempoMap, plan: ClickPlan, limits: tuple[int, int] | None = None) -> None:
+    def __init__(self, tempo: TempoMap, plan: ClickSettings, limits: tuple[int, int] | None = None) -> None:
         self.plan = plan
         self._tempo = tempo
         self._limits = limits
@@ -76,7 +76,7 @@ class Count(Click):
     """The count-in before a position. It begins whole blocks of ``period`` before it, ``lead`` samples in all, so
     that what is counted in begins with a block."""
 
-    def __init__(self, tempo: TempoMap, plan: ClickPlan, position: int, bars: int, period: int) -> None:
+    def __init__(self, tempo: TempoMap, plan: ClickSettings, position: int, bars: int, period: int) -> None:
         self.count_in = count_in(tempo, position, bars)
         self.lead = -(-self.count_in.samples // period) * period
         grid = self.count_in.grid

@@ -7,7 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cattailer.core.plan import Plan
-from cattailer.core.takes.pieces import Placed
+from cattailer.core.takes.pieces import Piece
 from cattailer.media import wavfile
 
 PAGE = 16384
@@ -17,19 +17,19 @@ Floats = NDArray[np.float32]
 
 
 class Playback:
-    """The line of a plan as sound: (track channels, samples) at any timeline position."""
+    """The pieces of a plan as sound: (track channels, samples) at any timeline position."""
 
     def __init__(self, plan: Plan) -> None:
-        self.line = plan.line
+        self.pieces = plan.pieces
         self._channels = [len(t.inputs) for t in plan.tracks]
         rows = {t.id: sum(self._channels[:n]) for n, t in enumerate(plan.tracks)}
         self._rows = sum(self._channels)
         wide = {t.id: len(t.inputs) for t in plan.tracks}
-        self._line = [(rows[p.track], wide[p.track], p) for p in plan.line if p.track in rows]
+        self._rows_of_pieces = [(rows[p.track], wide[p.track], p) for p in plan.pieces if p.track in rows]
         self._infos: dict[str, wavfile.WaveInfo] = {}
         self._pages: dict[int, Floats] = {}
         self._ahead = int(AHEAD_S * plan.rate_hz)
-        self.silent = not self._line
+        self.silent = not self._rows_of_pieces
         self.missing: list[str] = []
         self.late = 0
 
@@ -46,12 +46,12 @@ class Playback:
             if number not in self._pages:
                 self._pages[number] = self._read_page(number * PAGE)
 
-    def pieces(self, pieces: list[tuple[int, int, int]]) -> Floats | None:
+    def stretches(self, stretches: list[tuple[int, int, int]]) -> Floats | None:
         """What sounds in stretches that follow one another, or None where nothing is there yet."""
-        if len(pieces) == 1:
-            return self.block(pieces[0][1], pieces[0][2])
-        sounds = [self.block(at, length) for _, at, length in pieces]
-        silent = [np.zeros((self._rows, length), np.float32) for _, _, length in pieces]
+        if len(stretches) == 1:
+            return self.block(stretches[0][1], stretches[0][2])
+        sounds = [self.block(at, length) for _, at, length in stretches]
+        silent = [np.zeros((self._rows, length), np.float32) for _, _, length in stretches]
         return np.concatenate([z if s is None else s for s, z in zip(sounds, silent, strict=True)], axis=1)
 
     def block(self, position: int, count: int) -> Floats | None:
@@ -71,7 +71,7 @@ class Playback:
 
     def _read_page(self, start: int) -> Floats:
         page = np.zeros((self._rows, PAGE), np.float32)
-        for row, channels, piece in self._line:
+        for row, channels, piece in self._rows_of_pieces:
             a, b = max(start, piece.start), min(start + PAGE, piece.start + piece.samples)
             sound = self._read(piece, piece.offset + a - piece.start, b - a) if a < b else None
             if sound is not None:
@@ -80,7 +80,7 @@ class Playback:
                 page[row : row + channels, a - start : a - start + sound.shape[1]] = fitted
         return page
 
-    def _read(self, piece: Placed, at: int, count: int) -> Floats | None:
+    def _read(self, piece: Piece, at: int, count: int) -> Floats | None:
         """A stretch of a take, or None when its file is gone; the other tracks play on."""
         if piece.path in self.missing:
             return None
@@ -93,5 +93,5 @@ class Playback:
             return None
 
 
-def same_line(a: Playback | None, line: Sequence[Placed]) -> bool:
-    return a is not None and tuple(a.line) == tuple(line)
+def same_pieces(a: Playback | None, pieces: Sequence[Piece]) -> bool:
+    return a is not None and tuple(a.pieces) == tuple(pieces)

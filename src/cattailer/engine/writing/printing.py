@@ -14,18 +14,18 @@ from cattailer.media import journal
 BLOCK = 8192
 
 
-def print_click(plan: Plan, folder: Path, stem: str, head: journal.RunHead, samples: int) -> journal.RunStory:
-    """Writes ``samples`` of click from ``head.start`` on as a run of one mono file. Raises OSError."""
+def print_click(plan: Plan, folder: Path, stem: str, header: journal.RunHeader, samples: int) -> journal.RunStory:
+    """Writes ``samples`` of click from ``header.start`` on as a run of one mono file. Raises OSError."""
     click = Click(plan.tempo, plan.clicking)
     ring = Ring(1, 8 * BLOCK)
-    files = tuple(replace(f, inputs=(0,)) for f in head.files)
-    run = RunWriter(folder, stem, replace(head, files=files), ring, lambda _: None)
+    files = tuple(replace(f, inputs=(0,)) for f in header.files)
+    run = RunWriter(folder, stem, replace(header, files=files), ring, lambda _: None)
     run.begin(0)
     run.finish(samples)
     block = np.zeros((2, BLOCK), np.float32)
     while not run.done:
         block[:] = 0.0
-        click.add(block, head.start + ring.written)
+        click.add(block, header.start + ring.written)
         ring.write(block[:1])
         run.pump()
     assert run.story is not None

@@ -8,18 +8,18 @@ class Recorder:
 
     def __init__(self) -> None:
         self.run: RunWriter | None = None
-        self.head: RunWriter | None = None
+        self.lead_in: RunWriter | None = None
 
     @property
     def _both(self) -> list[RunWriter]:
-        return [run for run in (self.head, self.run) if run is not None]
+        return [run for run in (self.lead_in, self.run) if run is not None]
 
-    def begin(self, run: RunWriter, head: RunWriter | None, first: int, lead: int, samples: int | None) -> None:
-        """The head begins at ring sample ``first``, the run ``lead`` later and lasts ``samples`` if given."""
-        self.run, self.head = run, head
-        if head is not None:
-            head.begin(first)
-            head.finish(first + lead)
+    def begin(self, run: RunWriter, lead_in: RunWriter | None, first: int, lead: int, samples: int | None) -> None:
+        """The lead-in begins at ring sample ``first``, the run ``lead`` later and lasts ``samples`` if given."""
+        self.run, self.lead_in = run, lead_in
+        if lead_in is not None:
+            lead_in.begin(first)
+            lead_in.finish(first + lead)
         run.begin(first + lead)
         if samples is not None:
             run.finish(first + lead + samples)
@@ -33,7 +33,7 @@ class Recorder:
             self.run.finish(sample)
 
     def call_off(self) -> None:
-        """Nothing of it is kept."""
+        """Nothing is kept."""
         for run in self._both:
             run.call_off()
 
@@ -41,9 +41,9 @@ class Recorder:
         """Writes what has come; True when the run is over and closed."""
         for run in self._both:
             run.pump()
-        if self.head is not None and self.head.done:
-            self.head = None
-        if self.head is None and self.run is not None and self.run.done:
+        if self.lead_in is not None and self.lead_in.done:
+            self.lead_in = None
+        if self.lead_in is None and self.run is not None and self.run.done:
             self.run = None
             return True
         return False

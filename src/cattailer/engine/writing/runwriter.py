@@ -1,6 +1,6 @@
 """Captured sound on its way to disk: the run, its files and its journal.
 
-The block path only fills the input ring. ``RunWriter.pump`` takes from the ring whatever has come,
+The block path only fills the input ring. ``RunWriter.pump`` takes from the ring what has come,
 in its own thread or, with the virtual clock, between blocks.
 """
 
@@ -49,10 +49,10 @@ class RunWriter:
     """
 
     def __init__(
-        self, folder: Path, stem: str, head: journal.RunHead, ring: Ring,
+        self, folder: Path, stem: str, header: journal.RunHeader, ring: Ring,
         tell: Callable[[dict[str, Any]], None], open_file: bwf.Opener = bwf.create_new,
     ) -> None:
-        self.head = head
+        self.header = header
         self.frames = 0
         self.done = False
         self.message = ""
@@ -67,12 +67,12 @@ class RunWriter:
         self.folder = folder
         folder.mkdir(parents=True, exist_ok=True)
         (folder / "overview").mkdir(exist_ok=True)
-        self._inputs = np.array([i for f in head.files for i in f.inputs], np.intp)
-        self._meter = BlockMeter(len(self._inputs), head.bits)
+        self._inputs = np.array([i for f in header.files for i in f.inputs], np.intp)
+        self._meter = BlockMeter(len(self._inputs), header.bits)
         self._overview = overview.OverviewBuilder(len(self._inputs))
         self._tracks: list[_Track] = []
-        self._dither = np.random.default_rng(head.number) if head.bits == 16 else None
-        self._journal = journal.JournalWriter(folder / f"{stem}{journal.SUFFIX}", head)
+        self._dither = np.random.default_rng(header.number) if header.bits == 16 else None
+        self._journal = journal.JournalWriter(folder / f"{stem}{journal.SUFFIX}", header)
         try:
             self._reserve = folder / f".{stem}.reserve"
             self._reserve.write_bytes(bytes(_RESERVE_BYTES))
@@ -84,13 +84,13 @@ class RunWriter:
 
     def _open_files(self, open_file: bwf.Opener) -> None:
         row = 0
-        for file in self.head.files:
+        for file in self.header.files:
             origin = bwf.Origin(
-                self.head.title, file.name, self.head.start, datetime.fromisoformat(self.head.began_at),
-                f"run {self.head.number}", file.inputs, "counted in, before the take" if self.head.head_of else "",
-                file.feed,
+                self.header.title, file.name, self.header.start, datetime.fromisoformat(self.header.began_at),
+                f"run {self.header.number}", file.inputs,
+                "counted in, before the take" if self.header.lead_in_of else "", file.feed,
             )
-            fmt = bwf.Format(self.head.rate_hz, file.channels, self.head.bits)
+            fmt = bwf.Format(self.header.rate_hz, file.channels, self.header.bits)
             writer = bwf.BwfWriter(self.folder / file.path, fmt, origin, open_file)
             self._tracks.append(_Track(file, writer, slice(row, row + file.channels)))
             row += file.channels
@@ -161,7 +161,7 @@ class RunWriter:
         return True
 
     def _append(self, block: NDArray[np.float32]) -> None:
-        made = pcm.words(block, self.head.bits, self._dither)
+        made = pcm.words(block, self.header.bits, self._dither)
         for track in self._tracks:
             data = pcm.interleaved(made[track.rows])
             track.writer.append(data)
@@ -171,7 +171,7 @@ class RunWriter:
         drawn = self._overview.add(block)
         if drawn.shape[1]:
             self._tell({
-                "topic": "wave", "run": self.head.run, "start": self.head.start,
+                "topic": "wave", "run": self.header.run, "start": self.header.start,
                 "bucket": self._overview.buckets - drawn.shape[1], "size": overview.BUCKET,
                 "tracks": [
                     [t.file.track, np.stack(
@@ -191,7 +191,8 @@ class RunWriter:
             dropout = journal.Dropout(a, b - a, round(load, 3))
             self._dropouts.append(dropout)
             self._journal.dropout(dropout)
-            self._tell({"topic": "event", "kind": "dropout", "at": self.head.start + a, "samples": b - a, "load": load})
+            at = self.header.start + a
+            self._tell({"topic": "event", "kind": "dropout", "at": at, "samples": b - a, "load": load})
 
     def _sync(self) -> None:
         for track in self._tracks:
@@ -234,8 +235,8 @@ class RunWriter:
         except OSError:
             self._journal.close()
         self.story = journal.RunStory(
-            self._journal.path, self.head, self.frames, self._dropouts, self.message, True, False, ends
+            self._journal.path, self.header, self.frames, self._dropouts, self.message, True, False, ends
         )
         self.done = True
-        self._tell({"topic": "event", "kind": "run", "run": self.head.run, "journal": str(self._journal.path)})
+        self._tell({"topic": "event", "kind": "run", "run": self.header.run, "journal": str(self._journal.path)})
 

@@ -29,7 +29,7 @@ def _struck(
 
 
 def hammered(rate_hz: int, hz: float, seconds: float, rng: np.random.Generator) -> Floats:
-    """Two wooden hammers on triple courses: bright, ringing on whatever the note's length."""
+    """Two wooden hammers on triple courses: bright, ringing on past the note's end."""
     out = _struck(rate_hz, hz, 2.2, 3, 0.11, 0.75, rng)
     knock = int(0.012 * rate_hz)
     wood = band_noise(rate_hz, knock, 900, 4500, rng) * np.linspace(1, 0, knock) ** 2

@@ -51,8 +51,8 @@ def periodic(
         t += depth * np.minimum(1.0, t / onset_s) * np.sin(2 * np.pi * vibrato_hz * t)
     at = t * hz % 1.0 * _CYCLE
     whole = at.astype(np.int32)
-    here = cycle[whole]
-    return at_peak_one(here + (cycle[whole + 1] - here) * (at - whole).astype(np.float32))
+    now = cycle[whole]
+    return at_peak_one(now + (cycle[whole + 1] - now) * (at - whole).astype(np.float32))
 
 
 def envelope(rate_hz: int, count: int, attack_s: float, release_s: float) -> Floats:

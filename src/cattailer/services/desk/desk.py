@@ -54,7 +54,7 @@ class Desk:
         )
 
     def _profiles(self) -> tuple[dict[str, Profile], dict[str, str]]:
-        """Read anew when a file in the folder changed."""
+        """Read again when a file in the folder changed."""
         folder = self.profiles_folder
         files = sorted(folder.glob("*.toml")) if folder is not None and folder.is_dir() else []
         seen = [(p.name, p.stat().st_mtime_ns) for p in files if p.is_file()]

@@ -29,7 +29,7 @@ def storage(desk: Desk, channels: int, rate_hz: int, bits: int) -> Storage:
 
 
 def disk_minutes_left(desk: Desk, channels: int, rate_hz: int, bits: int) -> float:
-    """Minutes of capture that fit on the media folder's disk for so many channels."""
+    """Minutes of capture that fit on the media folder's disk for this many channels."""
     folder = desk.media
     while not folder.exists():
         folder = folder.parent

@@ -21,8 +21,8 @@ Floats = NDArray[np.float32]
 
 @dataclass(frozen=True)
 class Heard:
-    """A stretch of sockets' sound, shape (sockets, samples), without what a dropout took. ``lost`` when something of it
-    or before it is missing, ``fresh`` when it has nothing to do with what came before: another session, rate or
+    """A stretch of sockets' sound, shape (sockets, samples), without what a dropout took. ``lost`` when a part is
+    missing, here or before, ``fresh`` when it has nothing to do with what came before: another session, rate or
     interface."""
 
     session: int
@@ -81,24 +81,24 @@ class Listening:
         state = self._engine.ask("status", 5.0)
         if state["session"] is None:
             return None
-        here = (int(state["session"]), int(state["rate"]), int(state["sockets"]))
-        start = at[1] if at is not None and at[0] == here else None
-        got = sound_of(self._engine, list(range(here[2])), round(4 * FETCH_S * here[1]), start)
+        place = (int(state["session"]), int(state["rate"]), int(state["sockets"]))
+        start = at[1] if at is not None and at[0] == place else None
+        got = sound_of(self._engine, list(range(place[2])), round(4 * FETCH_S * place[1]), start)
         if not got.count:
             # An engine that was opened again counts from 0 again, and may have nothing yet.
-            return None if start is None or got.written < start else (here, got.start)
+            return None if start is None or got.written < start else (place, got.start)
         sound = arrived(got.sound)
         if not sound.shape[1] and state["dropouts"]:
-            return (here, got.start + got.count)
+            return (place, got.start + got.count)
         sound = sound if sound.shape[1] else got.sound
         cut = sound.shape[1] < got.count or (start is not None and got.start != start)
-        heard = Heard(here[0], got.rate_hz, sound, cut, start is None)
+        heard = Heard(place[0], got.rate_hz, sound, cut, start is None)
         for name, hear in asked.items():
             if not self._hears(name, hear, heard):
                 with self._lock:
                     if self._asked.get(name) is hear:
                         del self._asked[name]
-        return (here, got.start + got.count)
+        return (place, got.start + got.count)
 
     @staticmethod
     def _hears(name: str, hear: Hear, heard: Heard) -> bool:

@@ -1,6 +1,6 @@
-"""What goes on in sessions right now, kept by session and type; nothing of it outlives the process.
+"""What goes on in sessions right now, kept by session and type; and nothing outlives the process.
 
-A stage defines a type of its own and asks for it here; nobody else needs to know of it.
+A stage defines a type of its own and asks for it here; nobody else needs to know the type.
 """
 
 import threading

@@ -28,7 +28,7 @@ def plugged(desk: Desk) -> dict[int, str]:
 
 def knock(desk: Desk, name: str) -> None:
     """Somebody knocks on a microphone of the stand-in."""
-    desk.engine.ask("room", name="tap", arguments={"name": name})
+    desk.engine.ask("room", name="knock", arguments={"name": name})
 
 
 def swap_cables(desk: Desk, one: int, other: int) -> None:
@@ -107,5 +107,5 @@ def be_busy(desk: Desk, mood: str) -> None:
 
 
 def claim(desk: Desk, samples: int) -> None:
-    """The stand-in's driver keeps quiet about so many samples of its round trip."""
+    """The stand-in's driver leaves this many samples out of the round trip that it claims."""
     desk.engine.ask("room", name="claim", arguments={"samples": samples})

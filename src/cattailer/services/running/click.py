@@ -4,7 +4,7 @@ from collections.abc import Callable
 from dataclasses import replace
 
 from cattailer.core.errors import Refusal
-from cattailer.core.time.clicking import ClickPlan
+from cattailer.core.time.clicking import ClickSettings
 from cattailer.services.desk.desk import Desk
 from cattailer.services.session.editing import editing
 
@@ -24,11 +24,11 @@ def step_count(desk: Desk, session_id: int) -> None:
 
 
 def edit_click(
-    desk: Desk, session_id: int, change: Callable[[ClickPlan], ClickPlan], words: Callable[[ClickPlan], str]
+    desk: Desk, session_id: int, change: Callable[[ClickSettings], ClickSettings], words: Callable[[ClickSettings], str]
 ) -> None:
     with editing(desk, session_id) as edit:
         try:
-            made = change(ClickPlan.from_dict(edit.session.clicking))
+            made = change(ClickSettings.from_dict(edit.session.clicking))
         except (TypeError, ValueError) as why:
             raise Refusal(f"That cannot be: {why}. The click stays as it was.") from why
         if not set(made.mixes) <= {m.id for m in edit.session.mixes}:

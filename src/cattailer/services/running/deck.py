@@ -9,7 +9,7 @@ from cattailer.core.findings import Finding
 from cattailer.core.gear.interface import Profile
 from cattailer.core.gear.rates import rescaled
 from cattailer.core.patch.patch import Patch, PatchTrack, socket_of
-from cattailer.core.time.clicking import ClickPlan
+from cattailer.core.time.clicking import ClickSettings
 from cattailer.core.time.timeline import TempoMap, clock_text
 from cattailer.core.units import milliseconds
 from cattailer.services.desk.desk import Desk
@@ -52,7 +52,7 @@ class Deck:
 
 
 def describe(desk: Desk, session: Session, patch: Patch, profile: Profile, state: dict[str, Any]) -> Deck:
-    clicking, tempo = ClickPlan.from_dict(session.clicking), tempo_of(session)
+    clicking, tempo = ClickSettings.from_dict(session.clicking), tempo_of(session)
     bpm, meter = float(tempo.tempi[0].bpm), tempo.meters[0]
     return Deck(
         session.click, clicking.count_bars, clicking.count_sound, clicking.count_when,
@@ -66,7 +66,7 @@ def _ready(desk: Desk, session: Session, patch: Patch, profile: Profile, state: 
     channels = sum(len(t.feeds) for t in armed or patch.tracks)
     minutes = disk_minutes_left(desk, channels, session.rate_hz, session.bits)
     late_ms = None
-    if session.mixing and profile.there:
+    if session.mixing and profile.known:
         late_ms = profile.latency(session.period).round_trip_ms(session.rate_hz)
     return ready.check(
         [_state(patch, t) for t in patch.tracks], minutes, time_left_text(minutes), state["state"] != "away", late_ms

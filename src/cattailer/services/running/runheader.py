@@ -9,14 +9,14 @@ from sqlalchemy import func, orm, select
 from cattailer.core.advice.gainadvice import net_gain_db, source_key
 from cattailer.core.gear.interface import Profile
 from cattailer.core.patch.patch import Patch, PatchTrack, in_words, socket_of
-from cattailer.media.journal import RunHead
+from cattailer.media.journal import RunHeader
 from cattailer.media.runheader import Named, Played, header
 from cattailer.services.desk.desk import Desk
 from cattailer.services.session.compiling import compile_plan
 from cattailer.services.session.rows import patch_of
 from cattailer.store.models import Run, Session
 
-NextRun = tuple[RunHead, Path, str]
+NextRun = tuple[RunHeader, Path, str]
 """The header, the folder of the files, and the stem of the journal."""
 
 

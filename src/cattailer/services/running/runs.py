@@ -7,7 +7,7 @@ from sqlalchemy import func, orm, select
 from sqlalchemy.exc import IntegrityError
 
 from cattailer.media import journal, recovery, wavfile
-from cattailer.media.journal import HEAD_FOLDER
+from cattailer.media.journal import LEAD_IN_FOLDER
 from cattailer.services.desk.desk import Desk, log
 from cattailer.services.session.compiling import compile_plan
 from cattailer.services.session.editing import enter, get_session, push_if_open
@@ -21,13 +21,13 @@ def enter_finished(desk: Desk, paths: list[Path] | None = None) -> list[journal.
         known = set(db.scalars(select(Run.uuid)))
     for path in journal.find_all(desk.media) if paths is None else paths:
         story = journal.read(path)
-        if story is None or not story.ended or story.head.head_of or story.head.run in known:
+        if story is None or not story.ended or story.header.lead_in_of or story.header.run in known:
             continue
         try:
             if _enter(desk, story):
                 entered.append(story)
         except IntegrityError:
-            log.info("run was entered by another process", run=story.head.run)
+            log.info("run was entered by another process", run=story.header.run)
     return entered
 
 
@@ -39,7 +39,7 @@ def recover(desk: Desk | None, media: Path) -> list[journal.RunStory]:
         if before is None or before.ended:
             continue
         story = recovery.mend_run(path)
-        if story is not None and not story.head.head_of:
+        if story is not None and not story.header.lead_in_of:
             mended.append(story)
     if desk is not None:
         enter_finished(desk)
@@ -47,25 +47,26 @@ def recover(desk: Desk | None, media: Path) -> list[journal.RunStory]:
 
 
 def _enter(desk: Desk, story: journal.RunStory) -> bool:
-    head = story.head
+    header = story.header
     with desk.database.transaction() as db:
-        session = db.scalar(select(Session).where(Session.id == head.session).with_for_update())
+        session = db.scalar(select(Session).where(Session.id == header.session).with_for_update())
         if session is None:
             log.warning("run of an unknown session left alone", path=str(story.path))
             return False
-        if db.scalar(select(Run.id).where(Run.uuid == head.run)) is not None:
+        if db.scalar(select(Run.id).where(Run.uuid == header.run)) is not None:
             return False
         root = desk.media / session.folder
         run = Run(
-            uuid=head.run, session_id=session.id, number=head.number, start=head.start, samples=story.samples,
-            rate_hz=head.rate_hz, began_at=datetime.fromisoformat(head.began_at), message=story.message, note=head.note,
-            recovered=story.recovered, dropouts=[[d.offset, d.samples, d.load] for d in story.dropouts],
-            period=head.period, round_trip_samples=head.round_trip_samples, claimed_samples=head.claimed_samples,
+            uuid=header.run, session_id=session.id, number=header.number, start=header.start, samples=story.samples,
+            rate_hz=header.rate_hz, began_at=datetime.fromisoformat(header.began_at), message=story.message,
+            note=header.note, recovered=story.recovered, period=header.period,
+            dropouts=[[d.offset, d.samples, d.load] for d in story.dropouts],
+            round_trip_samples=header.round_trip_samples, claimed_samples=header.claimed_samples,
         )
         db.add(run)
         ends = {end.path: end for end in story.files}
-        heads = _heads(db, session, root, story)
-        for file in head.files:
+        lead_ins = _lead_ins(db, session, root, story)
+        for file in header.files:
             path, end = story.folder / file.path, ends.get(file.path)
             track = db.get(Track, file.track)
             if end is None or track is None or not path.is_file() or not story.samples:
@@ -73,14 +74,14 @@ def _enter(desk: Desk, story: journal.RunStory) -> bool:
             media = _media(session, root, path, end)
             last = db.scalar(select(func.max(Take.number)).where(Take.track_id == track.id)) or 0
             db.add(Take(
-                track=track, run=run, media=media, number=last + 1, start=head.start, samples=media.samples,
-                head=heads.get(file.path),
+                track=track, run=run, media=media, number=last + 1, start=header.start, samples=media.samples,
+                lead_in=lead_ins.get(file.path),
                 peak_dbfs=end.peak_dbfs, clips=end.clips, source=file.source, gain_db=file.gain_db,
             ))
             db.flush()
-        name = f"Run {head.number}{f' ({head.note})' if head.note else ''}"
+        name = f"Run {header.number}{f' ({header.note})' if header.note else ''}"
         what = f"{name} {'recovered' if story.recovered else 'captured'}"
-        enter(db, session, what, "fixed", {}, {"run": head.run})
+        enter(db, session, what, "fixed", {}, {"run": header.run})
         db.flush()
         db.expire_all()
         plan = compile_plan(desk, get_session(db, session.id))
@@ -88,11 +89,11 @@ def _enter(desk: Desk, story: journal.RunStory) -> bool:
     return True
 
 
-def _heads(db: orm.Session, session: Session, root: Path, story: journal.RunStory) -> dict[str, Media]:
+def _lead_ins(db: orm.Session, session: Session, root: Path, story: journal.RunStory) -> dict[str, Media]:
     """What was counted in before a run, by the name of the file that it lies before; enters it with the run."""
-    path = story.folder / HEAD_FOLDER / story.path.name
+    path = story.folder / LEAD_IN_FOLDER / story.path.name
     before = journal.read(path) if path.is_file() else None
-    if before is None or not before.ended or before.head.head_of != story.head.run or not before.samples:
+    if before is None or not before.ended or before.header.lead_in_of != story.header.run or not before.samples:
         return {}
     found = {}
     for end in before.files:

@@ -7,7 +7,7 @@ from typing import Any
 from sqlalchemy.exc import OperationalError
 
 from cattailer.core.errors import NotNow
-from cattailer.core.time.clicking import ClickPlan
+from cattailer.core.time.clicking import ClickSettings
 from cattailer.core.time.timeline import BEFORE_ZERO_S
 from cattailer.services.desk.desk import Desk, log
 from cattailer.services.desk.disk import disk_minutes_left
@@ -28,7 +28,7 @@ def roll(desk: Desk, session_id: int) -> dict[str, Any]:
 
 def _count_bars(desk: Desk, session_id: int, state: str) -> int:
     with desk.database.transaction() as db:
-        return ClickPlan.from_dict(get_session(db, session_id).clicking).counts_before(state)
+        return ClickSettings.from_dict(get_session(db, session_id).clicking).counts_before(state)
 
 
 def stop(desk: Desk, session_id: int) -> dict[str, Any]:
@@ -62,9 +62,9 @@ def move_bars(desk: Desk, session_id: int, bars: int) -> dict[str, Any]:
         session = get_session(db, session_id)
         tempo = tempo_of(session)
         first = min([0, *(s.start for track in session.tracks for s in take_spans(desk, session, track))])
-    here = int(desk.engine.ask("status").get("position") or 0)
-    bar = tempo.bar_beat_at(here).bar
-    if bars < 0 and here > tempo.sample_of(bar):
+    position = int(desk.engine.ask("status").get("position") or 0)
+    bar = tempo.bar_beat_at(position).bar
+    if bars < 0 and position > tempo.sample_of(bar):
         bars += 1
     return locate(desk, session_id, max(first, -BEFORE_ZERO_S * tempo.rate_hz, tempo.sample_of(bar + bars)))
 
@@ -89,9 +89,9 @@ def capture(
             raise NotNow("The disk has less than half a minute left for these tracks. Free some space first.")
         header, folder, stem = next_run(desk, db, session, [t.id for t in armed])
         header = replace(header, note=note)
-        count = ClickPlan.from_dict(session.clicking).counts_before("capturing") if samples is None else 0
+        count = ClickSettings.from_dict(session.clicking).counts_before("capturing") if samples is None else 0
     return dict(desk.engine.ask(
-        "capture", head=asdict(header), folder=str(folder), stem=stem, samples=samples, count=count
+        "capture", header=asdict(header), folder=str(folder), stem=stem, samples=samples, count=count
     ))
 
 

@@ -12,9 +12,9 @@ from cattailer.core.patch.patch import (
     side_of,
     socket_of,
 )
-from cattailer.core.plan import MOST_TAPS, NOTHING, SOFTWARE_CHANNELS, GroupPlan, MixPlan, Plan, Preamps, TrackPlan
+from cattailer.core.plan import MOST_FEEDERS, NOTHING, SOFTWARE_CHANNELS, GroupPlan, MixPlan, Plan, Preamps, TrackPlan
 from cattailer.core.takes.pieces import TakeSpan, topmost
-from cattailer.core.time.clicking import ClickPlan
+from cattailer.core.time.clicking import ClickSettings
 from cattailer.services.desk.desk import Desk
 from cattailer.services.session.rows import loop_of, measured_correction, patch_of, tempo_of
 from cattailer.store.models import Media, Session, Track
@@ -31,11 +31,11 @@ def take_spans(desk: Desk, session: Session, track: Track) -> list[TakeSpan]:
             continue
         start = rescaled(t.start, t.media.rate_hz, rate)
         spans.append(TakeSpan(t.id, track.id, str(folder / sound.path), start, sound.samples, t.number))
-        head = _at_rate(t.head, rate) if t.head is not None and t.head_open else None
-        if head is not None:
-            opened = min(rescaled(t.head_open, t.media.rate_hz, rate), head.samples)
+        lead_in = _at_rate(t.lead_in, rate) if t.lead_in is not None and t.lead_in_samples else None
+        if lead_in is not None:
+            opened = min(rescaled(t.lead_in_samples, t.media.rate_hz, rate), lead_in.samples)
             spans.append(TakeSpan(
-                t.id, track.id, str(folder / head.path), start - opened, opened, t.number, head.samples - opened
+                t.id, track.id, str(folder / lead_in.path), start - opened, opened, t.number, lead_in.samples - opened
             ))
     return spans
 
@@ -50,7 +50,7 @@ def _at_rate(media: Media, rate_hz: int) -> Media | None:
     )
 
 
-def source_channel(feed: str, profile: Profile, taps: tuple[int, ...]) -> int:
+def source_channel(feed: str, profile: Profile, feeders: tuple[int, ...]) -> int:
     """The source channel that a feed stands for, see ``core.plan.TrackPlan``; NOTHING for none and
     for a socket that this interface does not have."""
     socket, end = socket_of(feed), end_of(feed)
@@ -58,52 +58,54 @@ def source_channel(feed: str, profile: Profile, taps: tuple[int, ...]) -> int:
         return socket - 1 if socket <= profile.inputs else NOTHING
     if end.startswith("soft:"):
         return profile.inputs + 2 * SOFTWARE.index(end[5:]) + side_of(feed)
-    if end.startswith("group:") and int(end[6:]) in taps:
-        return profile.inputs + SOFTWARE_CHANNELS + 2 * taps.index(int(end[6:])) + side_of(feed)
+    if end.startswith("group:") and int(end[6:]) in feeders:
+        return profile.inputs + SOFTWARE_CHANNELS + 2 * feeders.index(int(end[6:])) + side_of(feed)
     return NOTHING
 
 
-def taps_of(patch: Patch) -> tuple[int, ...]:
+def feeders_of(patch: Patch) -> tuple[int, ...]:
     """The groups that feed tracks, in order."""
     feeding = {end_of(f) for t in patch.tracks for f in t.feeds}
-    return tuple(g.id for g in patch.groups if g.key in feeding)[:MOST_TAPS]
+    return tuple(g.id for g in patch.groups if g.key in feeding)[:MOST_FEEDERS]
 
 
 def preamps_of(patch: Patch, profile: Profile) -> Preamps:
-    """What every socket's preamp does; what a socket lacks is off whatever the rows say."""
+    """What every socket's preamp does; what a socket lacks is off, no matter what the rows say."""
     rows = {i.socket: i for i in patch.inputs}
-    here = [(s, rows.get(s.number, PatchInput(s.number))) for s in profile.sockets]
+    both = [(s, rows.get(s.number, PatchInput(s.number))) for s in profile.sockets]
     return Preamps(
-        tuple(i.gain_db if s.preamp else 0.0 for s, i in here),
-        tuple(i.phantom and s.has("phantom") for s, i in here),
-        tuple(s.pad_db if i.pad else 0.0 for s, i in here),
-        tuple(i.polarity and s.polarity for s, i in here),
-        tuple(s.low_cut_hz if i.low_cut else 0.0 for s, i in here),
-        tuple(i.instrument and s.instrument for s, i in here),
-        tuple(i.soft_limit and s.soft_limit for s, i in here),
+        tuple(i.gain_db if s.preamp else 0.0 for s, i in both),
+        tuple(i.phantom and s.has("phantom") for s, i in both),
+        tuple(s.pad_db if i.pad else 0.0 for s, i in both),
+        tuple(i.polarity and s.polarity for s, i in both),
+        tuple(s.low_cut_hz if i.low_cut else 0.0 for s, i in both),
+        tuple(i.instrument and s.instrument for s, i in both),
+        tuple(i.soft_limit and s.soft_limit for s, i in both),
     )
 
 
 def compile_plan(desk: Desk, session: Session) -> Plan:
     """The plan of a session as it stands now. Sockets count from 1, the plan's inputs from 0."""
     profile, patch = desk.profile_or_blank(session.interface), patch_of(session)
-    taps = taps_of(patch)
+    feeders = feeders_of(patch)
     tracks = tuple(
         TrackPlan(
-            t.id, t.name, tuple(source_channel(f, profile, taps) for f in t.feeds), t.armed, t.fader_db, t.pan, t.window
+            t.id, t.name, tuple(source_channel(f, profile, feeders) for f in t.feeds), t.armed, t.fader_db, t.pan,
+            t.window,
         )
         for t in patch.tracks
     )
-    line = [piece for track in session.tracks for piece in topmost(take_spans(desk, session, track))]
+    pieces = [piece for track in session.tracks for piece in topmost(take_spans(desk, session, track))]
     mixes = [
         MixPlan(m.id, m.name, tuple(o - 1 for o in m.outputs if o <= profile.outputs), m.fader_db)
         for m in sorted(patch.mixes, key=lambda m: m.kind != "main")
     ]
     return Plan(
         session.id, session.title, session.revision, session.interface, session.rate_hz, session.period,
-        session.bits, profile.inputs, profile.outputs, preamps_of(patch, profile), tracks, tuple(line),
+        session.bits, profile.inputs, profile.outputs, preamps_of(patch, profile), tracks, tuple(pieces),
         tempo_of(session), session.click, groups=tuple(GroupPlan(g.id, g.name, g.fader_db) for g in patch.groups),
-        mixes=tuple(mixes), routes=patch.routes, taps=taps, window=(session.window_dbfs[0], session.window_dbfs[1]),
-        correction_samples=measured_correction(session) or 0, clicking=ClickPlan.from_dict(session.clicking),
-        loop=loop_of(session),
+        mixes=tuple(mixes), routes=patch.routes, feeders=feeders,
+        window=(session.window_dbfs[0], session.window_dbfs[1]),
+        correction_samples=measured_correction(session) or 0,
+        clicking=ClickSettings.from_dict(session.clicking), loop=loop_of(session),
     )

@@ -104,9 +104,9 @@ def plan(armed: bool, rate_hz: int = RATE_HZ, period: int = PERIOD, click: bool 
 def load(desk: Desk) -> int:
     """The demo session's id; makes the session when it is not there."""
     with desk.database.transaction() as db:
-        there = db.scalar(select(Session.id).where(Session.title == TITLE).order_by(Session.id).limit(1))
-        if there is not None:
-            return there
+        found = db.scalar(select(Session.id).where(Session.title == TITLE).order_by(Session.id).limit(1))
+        if found is not None:
+            return found
         session = build(desk, db, TITLE, shape(), "Ferry")
         session.folder = FOLDER
         return session.id

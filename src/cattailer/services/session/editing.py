@@ -47,11 +47,11 @@ class Edit:
 
     def route(self, start: str, target: str, on: bool) -> None:
         """Makes or takes away a route; what is so already stays."""
-        there = next((r for r in self.session.routes if (r.start, r.target) == (start, target)), None)
-        if on and there is None:
+        found = next((r for r in self.session.routes if (r.start, r.target) == (start, target)), None)
+        if on and found is None:
             self.session.routes.append(Route(start=start, target=target))
-        elif not on and there is not None:
-            self.session.routes.remove(there)
+        elif not on and found is not None:
+            self.session.routes.remove(found)
 
     @staticmethod
     def expect(row: Base, name: str, was: Any, what: str) -> None:
@@ -92,11 +92,11 @@ def editing(desk: Desk, session_id: int) -> Iterator[Edit]:
         recorder.settle()
         if not recorder.after:
             return
-        mine = History.session_id == session_id
-        db.execute(update(History).where(mine, History.state == "undone").values(state="past"))
+        of_session = History.session_id == session_id
+        db.execute(update(History).where(of_session, History.state == "undone").values(state="past"))
         enter(db, edit.session, edit.what, edit.state, recorder.before, recorder.after)
         oldest = edit.session.revision - KEPT_HISTORY
-        db.execute(delete(History).where(mine, History.revision < oldest, History.state != "fixed"))
+        db.execute(delete(History).where(of_session, History.revision < oldest, History.state != "fixed"))
         db.flush()
         plan = compile_plan(desk, edit.session)
     push_if_open(desk, plan.session, plan.to_dict())

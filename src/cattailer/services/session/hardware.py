@@ -23,8 +23,8 @@ def choose_interface(desk: Desk, session_id: int, key: str) -> None:
             )
         edit.what = f"Interface is {profile.name}"
         session.interface, session.rate_hz, session.period, session.bits = key, rate_hz, period, bits
-        there = {i.socket for i in session.inputs}
-        session.inputs += [Input(socket=n) for n in range(1, profile.inputs + 1) if n not in there]
+        listed = {i.socket for i in session.inputs}
+        session.inputs += [Input(socket=n) for n in range(1, profile.inputs + 1) if n not in listed]
 
 
 def choose_bits(desk: Desk, session_id: int, bits: int) -> None:

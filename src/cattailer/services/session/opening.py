@@ -14,7 +14,7 @@ from cattailer.store.models import Session
 def has_profile(desk: Desk, session_id: int) -> bool:
     """Whether the profile of a session's interface is here."""
     with desk.database.transaction() as db:
-        return desk.profile_or_blank(get_session(db, session_id).interface).there
+        return desk.profile_or_blank(get_session(db, session_id).interface).known
 
 
 def open_session(desk: Desk, session_id: int) -> None:
@@ -22,7 +22,7 @@ def open_session(desk: Desk, session_id: int) -> None:
     with desk.database.transaction() as db:
         session = get_session(db, session_id)
         plan = compile_plan(desk, session)
-    if not desk.profile_or_blank(plan.interface).there:
+    if not desk.profile_or_blank(plan.interface).known:
         raise NotFound(
             f"The profile “{plan.interface}” of this session's interface is not here. Nothing is lost: "
             "put the file back or choose another interface under Patch."
@@ -34,7 +34,7 @@ def open_session(desk: Desk, session_id: int) -> None:
 
 
 def reopen_last(desk: Desk) -> int | None:
-    """After the engine was started anew: runs the session that was open last."""
+    """After the engine was restarted: runs the session that was open last."""
     with desk.database.transaction() as db:
         query = select(Session.id).where(Session.opened_at.is_not(None)).order_by(Session.opened_at.desc())
         last = db.scalar(query.limit(1))

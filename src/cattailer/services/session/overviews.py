@@ -10,7 +10,7 @@ MOST_COLUMNS = 4000
 
 
 def levels_of(path: Path) -> list[overview.Extremes]:
-    """The stored overview; made anew when it is gone, nothing when the sound is gone too."""
+    """The stored overview; made again when it is gone, nothing when the sound is gone too."""
     stored = overview_path(path)
     try:
         return overview.load(stored)

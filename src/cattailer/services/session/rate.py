@@ -41,4 +41,4 @@ def rates_of(db: orm.Session, session: Session) -> dict[int, set[int]]:
 
 def lacking(db: orm.Session, session: Session, rate_hz: int) -> int:
     """How many files of a session are not there at a rate."""
-    return sum(rate_hz not in there for there in rates_of(db, session).values())
+    return sum(rate_hz not in rates for rates in rates_of(db, session).values())

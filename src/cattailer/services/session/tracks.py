@@ -7,7 +7,7 @@ from cattailer.core.errors import NotNow, Refusal
 from cattailer.core.naming import MAX_NAME, clean_name
 from cattailer.core.patch.patch import COLOURS, ICONS, check_feed, end_of, pair_from, socket_of
 from cattailer.core.patch.routing import check_route
-from cattailer.core.plan import MOST_TAPS
+from cattailer.core.plan import MOST_FEEDERS
 from cattailer.services.desk.desk import Desk
 from cattailer.services.session.editing import Edit, editing
 from cattailer.services.session.rows import patch_of
@@ -64,7 +64,7 @@ def add_one(edit: Edit, feeds: Iterable[str], name: str = "", to_main: bool = Tr
     if len(session.tracks) >= MOST_TRACKS:
         raise NotNow(f"A session holds {MOST_TRACKS} tracks. Remove some first; nothing was changed.")
     for feed in feeds:
-        check_taps(edit, feed)
+        check_feeders(edit, feed)
     labels = {f"in:{i.socket}": i.label or i.source for i in session.inputs}
     end = end_of(feeds[0])
     group = {f"group:{g.id}": g.name for g in session.groups}.get(end, "")
@@ -139,7 +139,7 @@ def feed_track(desk: Desk, session_id: int, track_id: int, side: int, feed: str,
             raise NotNow(f"{track.name} was fed otherwise on another page meanwhile. Look at the row and choose again.")
         if feed:
             check_route(patch_of(edit.session), profile, end_of(feed), f"track:{track.id}")
-            check_taps(edit, feed)
+            check_feeders(edit, feed)
         feeds = list(track.feeds)
         feeds[side] = feed
         if side == 0 and feed and len(feeds) == 2 and not feeds[1] and socket_of(feed) != profile.inputs:
@@ -209,12 +209,12 @@ def move_track(desk: Desk, session_id: int, track_id: int, place: int) -> None:
         _order(edit, track, place)
 
 
-def check_taps(edit: Edit, feed: str) -> None:
-    """Raises NotNow when more groups would feed tracks than the engine taps."""
+def check_feeders(edit: Edit, feed: str) -> None:
+    """Raises NotNow when more groups would feed tracks than the engine has room for."""
     if feed.startswith("group:"):
         feeding = {end_of(f) for t in edit.session.tracks for f in t.feeds if f.startswith("group:")}
-        if len(feeding | {end_of(feed)}) > MOST_TAPS:
-            raise NotNow(f"{MOST_TAPS} groups feed tracks already, which is the most. Nothing was changed.")
+        if len(feeding | {end_of(feed)}) > MOST_FEEDERS:
+            raise NotNow(f"{MOST_FEEDERS} groups feed tracks already, which is the most. Nothing was changed.")
 
 
 def _order(edit: Edit, track: Track, place: int) -> None:

@@ -51,7 +51,7 @@ def test_from_wrong_gains_to_the_window(desk: Desk) -> None:
     soundcheck.begin(desk, session, "check", [1, 3, 6, 8])
     heard(desk, session, 9)
     assert soundcheck.end(desk, session) == 4
-    told = {s: r.told for s, r in rows(desk, session).items()}
+    told = {s: r.advised for s, r in rows(desk, session).items()}
     assert told[2] is None, "only the rows that were ticked"
     assert told[1].advice.kind == "down"
     assert told[3].advice.kind == "up"
@@ -59,7 +59,7 @@ def test_from_wrong_gains_to_the_window(desk: Desk) -> None:
     changed = soundcheck.apply(desk, session)
     assert set(changed) <= {1, 3, 6, 8}
     assert {1, 3} <= set(changed)
-    assert {s: r.told.advice.kind for s, r in rows(desk, session).items() if r.told} == dict.fromkeys((1, 3, 6, 8), "leave")
+    assert {s: r.advised.advice.kind for s, r in rows(desk, session).items() if r.advised} == dict.fromkeys((1, 3, 6, 8), "leave")
     assert show.show(desk, session).due == 0
     with pytest.raises(NotNow, match="nothing to change"):
         soundcheck.apply(desk, session)
@@ -78,7 +78,7 @@ def said_of(desk: Desk, session: int, socket: int, peak: float, phase: str = "ch
 def test_the_margin_is_learned_from_the_takes_that_followed(desk: Desk) -> None:
     session = demo.load(desk)
     said_of(desk, session, 3, -24.0, minutes=5)
-    assert "(this player" not in rows(desk, session)[3].told.advice.words
+    assert "(this player" not in rows(desk, session)[3].advised.advice.words
     arming.arm_track(desk, session, 3, True)
     peaks = []
     for _ in range(2):
@@ -92,24 +92,24 @@ def test_the_margin_is_learned_from_the_takes_that_followed(desk: Desk) -> None:
         assert all(t.gain_db == 28.0 and t.source == "cello" for t in db.query(Run).first().takes)
     assert margin.takes == 2
     assert margin.db == pytest.approx(expected, abs=0.01)
-    assert f"this player: {margin.db:.1f} over 2 takes" in rows(desk, session)[3].told.advice.words
+    assert f"this player: {margin.db:.1f} over 2 takes" in rows(desk, session)[3].advised.advice.words
     inputs.set_text(desk, session, 3, "label", "Gamba")
-    assert rows(desk, session)[3].told is None, "another player, another check"
+    assert rows(desk, session)[3].advised is None, "another player, another check"
 
 
 def test_a_newer_check_and_a_changed_gain_count(desk: Desk) -> None:
     session = demo.load(desk)
     said_of(desk, session, 3, -8.0, minutes=9)
     said_of(desk, session, 3, -20.0, minutes=1)
-    assert rows(desk, session)[3].told.advice.kind == "leave"
+    assert rows(desk, session)[3].advised.advice.kind == "leave"
     inputs.set_gain(desk, session, 3, 40)
-    assert rows(desk, session)[3].told.advice.gain_db in (25.0, 26.0)
+    assert rows(desk, session)[3].advised.advice.gain_db in (25.0, 26.0)
     windows.set_window(desk, session, -12, -6)
     assert rows(desk, session)[3].window == (-12.0, -6.0)
     windows.set_own_window(desk, session, 3, (-30.0, -24.0))
     row = rows(desk, session)[3]
     assert (row.window, row.own_window) == ((-30.0, -24.0), True)
-    assert row.told.advice.gain_db < 20
+    assert row.advised.advice.gain_db < 20
     with desk.database.transaction() as db:
         plan = compile_plan(desk, get_session(db, session))
     assert (plan.window, plan.windows()[2], plan.windows()[3]) == ((-12.0, -6.0), (-30.0, -24.0), (-12.0, -6.0))
@@ -156,15 +156,15 @@ def test_a_knob_is_seen_to_be_turned(desk: Desk) -> None:
     soundcheck.end(desk, session)
     row = rows(desk, session)[1]
     assert not row.remote
-    assert row.told.advice.short.startswith("Turn the knob up by")
+    assert row.advised.advice.short.startswith("Turn the knob up by")
     with pytest.raises(NotNow, match="nothing to change"):
         soundcheck.apply(desk, session)
     knobs.begin(desk, session, 1)
     assert "Listening first" in show.show(desk, session).knob_words
     wait_for(lambda: desk.live.of(session, LiveLevels).knob.before_dbfs is not None)
-    standin.turn_knob(desk, 1, 20 + round(row.told.advice.gain_db - 20))
+    standin.turn_knob(desk, 1, 20 + round(row.advised.advice.gain_db - 20))
     wait_for(lambda: desk.live.of(session, LiveLevels).knob is None)
-    assert rows(desk, session)[1].input.gain_db == pytest.approx(row.told.advice.gain_db, abs=0.1)
+    assert rows(desk, session)[1].input.gain_db == pytest.approx(row.advised.advice.gain_db, abs=0.1)
     assert "Knob of socket 1 turned" in lines(desk, session)[0]
 
 

@@ -23,42 +23,42 @@ def test_what_was_counted_in_is_kept_and_can_be_let_in(desk: Desk) -> None:
     lines = [takes_of(desk, session, place)[0] for place in (0, 5)]
     assert [line.lead_in for line in lines] == ["hidden", "hidden"]
     assert lines[0].lead_in_s == pytest.approx(1.2, abs=0.003)
-    line = plan_of(desk, session).line
-    assert [(p.start, p.offset) for p in line] == [(bar3, 0)] * 2
+    pieces = plan_of(desk, session).pieces
+    assert [(p.start, p.offset) for p in pieces] == [(bar3, 0)] * 2
     file = files.take_file(desk, session, lines[0].id).path
     assert wavfile.inspect(file).start == bar3
     before = wavfile.inspect(file.parent / "head" / file.name)
     assert before.start + before.frames == bar3
 
-    leadin.open_head(desk, session, lines[0].id, "beat")
-    line = plan_of(desk, session).line
-    assert [p.start for p in line] == [bar3 - 9600, bar3] * 2
-    assert [p.samples for p in line][0::2] == [9600] * 2
-    assert line[0].offset == before.frames - 9600
-    assert "head" in line[0].path
-    leadin.open_head(desk, session, lines[0].id, "all")
-    assert plan_of(desk, session).line[0].samples == before.frames
+    leadin.open_lead_in(desk, session, lines[0].id, "beat")
+    pieces = plan_of(desk, session).pieces
+    assert [p.start for p in pieces] == [bar3 - 9600, bar3] * 2
+    assert [p.samples for p in pieces][0::2] == [9600] * 2
+    assert pieces[0].offset == before.frames - 9600
+    assert "head" in pieces[0].path
+    leadin.open_lead_in(desk, session, lines[0].id, "all")
+    assert plan_of(desk, session).pieces[0].samples == before.frames
     assert takes_of(desk, session, 5)[0].lead_in == "all", "rows stay together"
     history.undo(desk, session)
     history.undo(desk, session)
-    assert len(plan_of(desk, session).line) == 2
+    assert len(plan_of(desk, session).pieces) == 2
     with pytest.raises(NotFound):
-        leadin.open_head(desk, session, 999, "all")
+        leadin.open_lead_in(desk, session, 999, "all")
     with pytest.raises(NotFound):
-        leadin.open_head(desk, session, lines[0].id, "twice")
+        leadin.open_lead_in(desk, session, lines[0].id, "twice")
 
 
-def test_a_head_before_zero_can_be_heard(desk: Desk) -> None:
+def test_a_lead_in_before_zero_can_be_heard(desk: Desk) -> None:
     """What was counted in before bar 1 at 0 lies before 0; the timeline reaches there."""
     session = counted(desk)
     capture(desk, session)
     take = takes_of(desk, session, 0)[0].id
-    leadin.open_head(desk, session, take, "all")
-    assert plan_of(desk, session).line[0].start < 0
+    leadin.open_lead_in(desk, session, take, "all")
+    assert plan_of(desk, session).pieces[0].start < 0
     transport.move_bars(desk, session, -1)
     assert desk.engine_state()["position"] == -3 * 9600
     transport.move_bars(desk, session, -1)
-    assert desk.engine_state()["position"] == plan_of(desk, session).line[0].start, "no further than there is sound"
+    assert desk.engine_state()["position"] == plan_of(desk, session).pieces[0].start, "no further than there is sound"
     clicking.change(desk, session, {"count_bars": 0})
     with pytest.raises(Refusal, match="begins at 0"):
         transport.capture(desk, session)

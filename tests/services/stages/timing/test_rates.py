@@ -28,7 +28,7 @@ def test_takes_go_along_and_come_back(desk: Desk) -> None:
     transport_at = 96_000
     capture_at(desk, session, transport_at)
     arming.arm_all(desk, session, True)
-    before = plan_of(desk, session).line
+    before = plan_of(desk, session).pieces
     with pytest.raises(NotNow, match="converts them"):
         rate.choose_rate(desk, session, 96_000)
     view = {r.rate_hz: r for r in rates.show(desk, session).rates}
@@ -39,9 +39,9 @@ def test_takes_go_along_and_come_back(desk: Desk) -> None:
     assert (job.state, job.files, job.percent) == ("done", 4, 100.0), job.message
     plan = plan_of(desk, session)
     assert plan.rate_hz == 96_000
-    assert [(p.start, p.samples) for p in plan.line] == [(2 * p.start, 2 * p.samples) for p in before]
-    assert all("at-96000" in p.path for p in plan.line)
-    assert all(wavfile.inspect(p.path).start == p.start for p in plan.line)  # type: ignore[arg-type]
+    assert [(p.start, p.samples) for p in plan.pieces] == [(2 * p.start, 2 * p.samples) for p in before]
+    assert all("at-96000" in p.path for p in plan.pieces)
+    assert all(wavfile.inspect(p.path).start == p.start for p in plan.pieces)  # type: ignore[arg-type]
     assert the_map(desk, session).bar_one == 96_000
     transport.roll(desk, session)
     assert desk.engine_state()["rate"] == 96_000
@@ -53,7 +53,7 @@ def test_takes_go_along_and_come_back(desk: Desk) -> None:
     wait_for(lambda: desk.engine_state()["position"] > 20_000)
     transport.stop(desk, session)
     assert converted(desk, session, 48_000).files == 10, "only what was captured at 96 kHz"
-    assert plan_of(desk, session).line[-1].samples > 0
+    assert plan_of(desk, session).pieces[-1].samples > 0
     history.undo(desk, session)
     assert plan_of(desk, session).rate_hz == 96_000
     with pytest.raises(Refusal, match="does not run at"):
@@ -69,7 +69,7 @@ def capture_at(desk: Desk, session: int, position: int) -> None:
 
 def test_a_conversion_is_stopped_or_fails_and_says_so(desk: Desk, monkeypatch: pytest.MonkeyPatch) -> None:
     session = make_takes(desk, 1.0)
-    line = plan_of(desk, session).line
+    pieces = plan_of(desk, session).pieces
 
     def stopped(*_: object) -> tuple[int, str]:
         raise convert.Stopped
@@ -83,7 +83,7 @@ def test_a_conversion_is_stopped_or_fails_and_says_so(desk: Desk, monkeypatch: p
             job = converted(desk, session, 44_100)
         assert job.state == state
         assert words in job.message
-        assert plan_of(desk, session).line == line
+        assert plan_of(desk, session).pieces == pieces
     assert converted(desk, session, 44_100).state == "done"
     assert plan_of(desk, session).rate_hz == 44_100
     assert takes_of(desk, session, 0)[0].start == "00:00.000"

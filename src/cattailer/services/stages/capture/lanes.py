@@ -22,11 +22,11 @@ def waveforms(desk: Desk, session_id: int, start: int, stop: int, columns: int) 
         session = get_session(db, session_id)
         spans = {track.id: take_spans(desk, session, track) for track in session.tracks}
     out = {}
-    for track_id, mine in spans.items():
+    for track_id, of_track in spans.items():
         row = [0] * (2 * columns)
-        for piece in topmost(mine):
+        for piece in topmost(of_track):
             _draw(row, piece.path, piece.start, piece.samples, piece.offset, start, stop, columns)
-        if mine:
+        if of_track:
             out[track_id] = row
     return out
 

@@ -7,7 +7,7 @@ from cattailer.core.patch.patch import Patch, in_words, socket_of
 from cattailer.services.desk.desk import Desk
 from cattailer.services.running import frame
 from cattailer.services.running.frame import Frame
-from cattailer.services.session.compiling import source_channel, taps_of
+from cattailer.services.session.compiling import feeders_of, source_channel
 from cattailer.services.session.loading import load
 from cattailer.services.session.rows import patch_of
 from cattailer.store.models import Track
@@ -43,14 +43,14 @@ def show(desk: Desk, session_id: int) -> CapturePage:
     with desk.database.transaction() as db:
         session = load(db, session_id)
         profile, patch = desk.profile_or_blank(session.interface), patch_of(session)
-        taps = taps_of(patch)
+        feeders = feeders_of(patch)
         return CapturePage(
-            frame.describe(desk, session, state), [_row(patch, profile, taps, t) for t in session.tracks],
+            frame.describe(desk, session, state), [_row(patch, profile, feeders, t) for t in session.tracks],
             f"{profile.gain_min_db:+g} to {profile.gain_max_db:+g} dB",
         )
 
 
-def _row(patch: Patch, profile: Profile, taps: tuple[int, ...], track: Track) -> TrackRow:
+def _row(patch: Patch, profile: Profile, feeders: tuple[int, ...], track: Track) -> TrackRow:
     sockets = [n for f in track.feeds if (n := socket_of(f)) and n <= profile.inputs]
     fed_by = [row for n in sockets if (row := patch.input(n))]
     first = fed_by[0] if fed_by else None
@@ -59,7 +59,7 @@ def _row(patch: Patch, profile: Profile, taps: tuple[int, ...], track: Track) ->
     return TrackRow(
         track.id, track.name, sockets[0] if sockets else 0,
         in_words(tuple(track.feeds), {g.id: g.name for g in patch.groups}),
-        [source_channel(f, profile, taps) for f in track.feeds], any(i.phantom for i in fed_by),
+        [source_channel(f, profile, feeders) for f in track.feeds], any(i.phantom for i in fed_by),
         bool(sockets) and profile.socket(sockets[0]).has("phantom"),
         source or _without_source(track, bool(sockets)), first.gain_db if first and preamp else None, track.armed,
     )

@@ -21,21 +21,21 @@ def begin(desk: Desk, session_id: int, socket: int) -> None:
     with desk.database.transaction() as db:
         session = get_session(db, session_id)
         patch, profile = patch_of(session), desk.profile(session.interface)
-        told = soundcheck.advice(db, session, patch, profile).get(socket)
+        advised = soundcheck.advice(db, session, patch, profile).get(socket)
     if profile.socket(socket).remote:
         raise NotNow(f"The gain of socket {socket} can be set from here; no hand is needed.")
-    if told is None or not told.advice.changes:
+    if advised is None or not advised.advice.changes:
         raise NotNow(f"There is nothing to turn at socket {socket}. Listen to a check first.")
     row = patch.input(socket)
-    knob = LiveKnob(socket, told.advice.gain_db - (row.gain_db if row else 0.0))
-    mine = desk.live.of(session_id, LiveLevels)
-    with mine.lock:
-        mine.knob, mine.count = knob, mine.count + 1
+    knob = LiveKnob(socket, advised.advice.gain_db - (row.gain_db if row else 0.0))
+    live = desk.live.of(session_id, LiveLevels)
+    with live.lock:
+        live.knob, live.count = knob, live.count + 1
     spread: list[LevelSpread] = []
     gathered = [0]
 
     def hear(heard: Heard) -> bool:
-        if mine.knob is not knob:
+        if live.knob is not knob:
             return False
         if heard.session != session_id or socket > len(heard.sound):
             return True
@@ -56,16 +56,16 @@ def begin(desk: Desk, session_id: int, socket: int) -> None:
 
 
 def leave(desk: Desk, session_id: int) -> None:
-    mine = desk.live.of(session_id, LiveLevels)
-    with mine.lock:
-        mine.knob, mine.count = None, mine.count + 1
+    live = desk.live.of(session_id, LiveLevels)
+    with live.lock:
+        live.knob, live.count = None, live.count + 1
 
 
 def _heard(desk: Desk, session_id: int, knob: LiveKnob, level_dbfs: float) -> bool:
     """Whether it is done: the level has moved as it should, twice in a row."""
-    mine = desk.live.of(session_id, LiveLevels)
-    with mine.lock:
-        mine.count += 1
+    live = desk.live.of(session_id, LiveLevels)
+    with live.lock:
+        live.count += 1
         if knob.before_dbfs is None:
             knob.before_dbfs = level_dbfs
             return False
@@ -78,8 +78,8 @@ def _heard(desk: Desk, session_id: int, knob: LiveKnob, level_dbfs: float) -> bo
         gain = desk.profile(edit.session.interface).check_knob(row.gain_db + knob.wanted_db)
         edit.what = f"Knob of socket {knob.socket} turned from {row.gain_db:+g} to about {gain:+g} dB"
         row.gain_db = gain
-    with mine.lock:
-        mine.knob, mine.count = None, mine.count + 1
+    with live.lock:
+        live.knob, live.count = None, live.count + 1
     return True
 
 

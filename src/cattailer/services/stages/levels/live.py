@@ -1,4 +1,4 @@
-"""What goes on at the Levels stage of a session right now; nothing of it outlives the web process."""
+"""What goes on at the Levels stage of a session right now; and nothing outlives the web process."""
 
 import threading
 from dataclasses import dataclass, field
@@ -35,7 +35,7 @@ class LiveKnob:
 
 @dataclass
 class LiveLevels:
-    """``count`` goes up with every change, so that pages know. ``lock`` guards all of it."""
+    """``count`` goes up with every change, so that pages know. ``lock`` guards everything here."""
 
     sounds: list[RowSound] = field(default_factory=list)
     clips: dict[int, int] = field(default_factory=dict)

@@ -59,8 +59,8 @@ def newest(desk: Desk, session_id: int) -> tuple[str, list[NoiseRow]]:
     """When it was measured, and the rows; empty when it never was. Rows as they were set then."""
     with desk.database.transaction() as db:
         session = get_session(db, session_id)
-        mine = select(Check).where(Check.session_id == session_id, Check.phase == "noise")
-        check = db.scalar(mine.order_by(Check.id.desc()).limit(1))
+        measured = select(Check).where(Check.session_id == session_id, Check.phase == "noise")
+        check = db.scalar(measured.order_by(Check.id.desc()).limit(1))
         if check is None:
             return "", []
         patch, profile = patch_of(session), desk.profile_or_blank(session.interface)

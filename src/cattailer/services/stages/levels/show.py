@@ -32,12 +32,12 @@ class LevelRow:
     track: PatchTrack | None
     window: tuple[float, float]
     own_window: bool
-    told: RowAdvice | None
+    advised: RowAdvice | None
     ticked: bool
 
     @property
     def reading(self) -> dict[str, Any] | None:
-        return self.told.check if self.told else None
+        return self.advised.check if self.advised else None
 
 
 @dataclass(frozen=True)
@@ -58,7 +58,7 @@ class LevelPage:
     @property
     def due(self) -> int:
         """How many rows would change with “apply all”."""
-        return sum(1 for r in self.rows if r.told and r.told.advice.changes and r.remote)
+        return sum(1 for r in self.rows if r.advised and r.advised.advice.changes and r.remote)
 
     @property
     def gain_percent(self) -> dict[int, float]:
@@ -69,20 +69,20 @@ class LevelPage:
 def show(desk: Desk, session_id: int) -> LevelPage:
     """Raises NotFound."""
     state = desk.engine_state()
-    mine = desk.live.of(session_id, LiveLevels)
+    live = desk.live.of(session_id, LiveLevels)
     with desk.database.transaction() as db:
         session = load(db, session_id)
         patch, profile = patch_of(session), desk.profile_or_blank(session.interface)
-        told = soundcheck.advice(db, session, patch, profile)
+        advised = soundcheck.advice(db, session, patch, profile)
         window = (session.window_dbfs[0], session.window_dbfs[1])
         common = describe(desk, session, state)
         reference, margins = session.reference_hz, soundcheck.margins_of(db)
     windows = soundcheck.windows_of(patch, window)
-    with mine.lock:
-        findings, check, knob = desk.live.of(session_id, LiveFindings).get("levels"), mine.check, mine.knob
+    with live.lock:
+        findings, check, knob = desk.live.of(session_id, LiveFindings).get("levels"), live.check, live.knob
         ticked = set(check.sockets) if check.running else set()
     rows = [
-        _row(i, patch, profile, windows.get(i.socket, window), window, told.get(i.socket), i.socket in ticked)
+        _row(i, patch, profile, windows.get(i.socket, window), window, advised.get(i.socket), i.socket in ticked)
         for i in patch.inputs
         if i.used and i.socket <= profile.inputs
     ]
@@ -94,7 +94,7 @@ def show(desk: Desk, session_id: int) -> LevelPage:
 
 def _row(
     row: PatchInput, patch: Patch, profile: Profile, window: tuple[float, float], usual: tuple[float, float],
-    told: RowAdvice | None, ticked: bool,
+    advised: RowAdvice | None, ticked: bool,
 ) -> LevelRow:
     socket = profile.socket(row.socket)
     track = next((t for t in patch.tracks if row.socket in [socket_of(f) for f in t.feeds]), None)
@@ -102,5 +102,5 @@ def _row(
     source = " · ".join(filter(None, (row.pickup, row.placement)))
     return LevelRow(
         row.socket, row.name or f"socket {row.socket}", source, row, socket.preamp, socket.remote, switches, track,
-        window, window != usual, told, ticked,
+        window, window != usual, advised, ticked,
     )

@@ -40,17 +40,17 @@ def begin(desk: Desk, session_id: int, phase: str, sockets: list[int] | None = N
 
 def listen(desk: Desk, session_id: int, check: LiveCheck) -> None:
     """Begins a check or a measurement; one that runs gives way. Those with a length end by themselves."""
-    mine = desk.live.of(session_id, LiveLevels)
-    with mine.lock:
+    live = desk.live.of(session_id, LiveLevels)
+    with live.lock:
         check.running = True
-        mine.check, mine.count = check, mine.count + 1
+        live.check, live.count = check, live.count + 1
 
     def hear(heard: Heard) -> bool:
-        with mine.lock:
-            if mine.check is not check or not check.running:
+        with live.lock:
+            if live.check is not check or not check.running:
                 return False
             if heard.session == session_id:
-                if check.listener is None or heard.fresh:  # at another rate all begins anew
+                if check.listener is None or heard.fresh:  # at another rate everything begins again
                     check.listener = RowListener(len(heard.sound), heard.rate_hz)
                 check.listener.add(heard.sound)
             over = bool(check.seconds_wanted) and check.seconds >= check.seconds_wanted
@@ -66,17 +66,17 @@ def end(desk: Desk, session_id: int) -> int:
 
     Raises NotNow when none runs, or when it was too short to tell anything.
     """
-    mine = desk.live.of(session_id, LiveLevels)
-    with mine.lock:
-        check = mine.check
+    live = desk.live.of(session_id, LiveLevels)
+    with live.lock:
+        check = live.check
         if not check.running:
             raise NotNow("No sound check is running. Press “Listen to a check” first.")
         sounds = check.listener.sounds() if check.listener else []
-        check.running, check.listener, mine.count = False, None, mine.count + 1
+        check.running, check.listener, live.count = False, None, live.count + 1
     if not sounds or sounds[0].seconds < SHORTEST_S:
         raise NotNow(f"Under {SHORTEST_S:.0f} s is too short to tell anything, so nothing was kept. Listen again.")
-    there = keep(desk, session_id, check.phase, check.sockets, sounds)
-    return sum(sounds[s - 1].peak_dbfs > gainadvice.SILENT_DBFS for s in there)
+    kept = keep(desk, session_id, check.phase, check.sockets, sounds)
+    return sum(sounds[s - 1].peak_dbfs > gainadvice.SILENT_DBFS for s in kept)
 
 
 def keep(
@@ -86,11 +86,11 @@ def keep(
     with desk.database.transaction() as db:
         session = get_session(db, session_id)
         patch, profile = patch_of(session), desk.profile_or_blank(session.interface)
-        there = tuple(s for s in sockets if s <= min(profile.inputs, len(sounds)))
-        rows = [_kept(patch.input(s) or PatchInput(s), profile, sounds[s - 1]) for s in there]
+        present = tuple(s for s in sockets if s <= min(profile.inputs, len(sounds)))
+        rows = [_kept(patch.input(s) or PatchInput(s), profile, sounds[s - 1]) for s in present]
         db.add(Check(session_id=session_id, phase=phase, seconds=round(sounds[0].seconds, 2), rows=rows))
         count_on(db, session)
-        return there
+        return present
 
 
 def _kept(row: PatchInput, profile: Profile, sound: RowSound) -> dict[str, Any]:
@@ -135,8 +135,8 @@ def advice(db: orm.Session, session: Session, patch: Patch, profile: Profile) ->
             heard = gainadvice.Heard(check.phase, said["peak_dbfs"], said["floor_dbfs"], said["clips"])
             heard = heard.through(gainadvice.net_gain_db(row, profile) - said["gain_db"])
             window = windows.get(row.socket, usual)
-            told = gainadvice.advise(heard, preamp, window, margins.get(said["source"], Margin()))
-            out[row.socket] = RowAdvice(row.socket, told, said, check.phase, check.at.astimezone().strftime("%H:%M"))
+            advised = gainadvice.advise(heard, preamp, window, margins.get(said["source"], Margin()))
+            out[row.socket] = RowAdvice(row.socket, advised, said, check.phase, check.at.astimezone().strftime("%H:%M"))
     return out
 
 
@@ -186,9 +186,9 @@ def apply(desk: Desk, session_id: int, sockets: list[int] | None = None) -> list
     """
     with editing(desk, session_id) as edit:
         patch, profile = patch_of(edit.session), desk.profile(edit.session.interface)
-        told = advice(edit.db, edit.session, patch, profile)
+        advised = advice(edit.db, edit.session, patch, profile)
         due = [
-            a for s, a in sorted(told.items())
+            a for s, a in sorted(advised.items())
             if a.advice.changes and (sockets is None or s in sockets) and profile.socket(s).remote
         ]
         if not due:

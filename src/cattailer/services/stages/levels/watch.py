@@ -26,39 +26,39 @@ VOICES = ("voice", "vocal", "narrat", "sing", "speak", "speech", "host", "guest"
 
 def keep_watching(desk: Desk, session_id: int) -> None:
     """To be called again and again while a page of the stage is open."""
-    mine = desk.live.of(session_id, LiveLevels)
-    running = mine.wanted_until > time.monotonic()
-    mine.wanted_until = time.monotonic() + STAYS_S
+    live = desk.live.of(session_id, LiveLevels)
+    running = live.wanted_until > time.monotonic()
+    live.wanted_until = time.monotonic() + STAYS_S
     if not running:
-        desk.listening.listen(f"watch {session_id}", _Watch(desk, session_id, mine))
+        desk.listening.listen(f"watch {session_id}", _Watch(desk, session_id, live))
 
 
 def forget_clips(desk: Desk, session_id: int, socket: int | None = None) -> None:
-    mine = desk.live.of(session_id, LiveLevels)
-    with mine.lock:
+    levels = desk.live.of(session_id, LiveLevels)
+    with levels.lock:
         if socket is None:
-            mine.clips.clear()
+            levels.clips.clear()
         else:
-            mine.clips.pop(socket, None)
+            levels.clips.pop(socket, None)
         live = desk.live.of(session_id, LiveFindings)
         live.put("levels", [
             f for f in live.get("levels")
             if not f.key.startswith("level:clip:") or (socket is not None and f.key != f"level:clip:{socket}")
         ])
-        mine.count += 1
+        levels.count += 1
 
 
 class _Watch:
     """Gathers rounds of a few seconds; after each, the rules are asked."""
 
-    def __init__(self, desk: Desk, session_id: int, mine: LiveLevels) -> None:
-        self._desk, self._session, self._mine = desk, session_id, mine
+    def __init__(self, desk: Desk, session_id: int, live: LiveLevels) -> None:
+        self._desk, self._session, self._live = desk, session_id, live
         self._listener: RowListener | None = None
         self._recent: list[Floats] = []
         self._gathered = 0
 
     def __call__(self, heard: Heard) -> bool:
-        if self._mine.wanted_until < time.monotonic():
+        if self._live.wanted_until < time.monotonic():
             return False
         if heard.session != self._session:
             return True
@@ -78,15 +78,15 @@ class _Watch:
             session = get_session(db, self._session)
             patch, accepted = patch_of(session), frozenset(session.accepted)
             profile = self._desk.profile_or_blank(session.interface)
-        mine = self._mine
-        with mine.lock:
+        live = self._live
+        with live.lock:
             for n, sound in enumerate(sounds, 1):
                 if sound.clips:
-                    mine.clips[n] = mine.clips.get(n, 0) + sound.clips
-            found = judge(patch, profile, sounds, mine.clips, recent, accepted)
+                    live.clips[n] = live.clips.get(n, 0) + sound.clips
+            found = judge(patch, profile, sounds, live.clips, recent, accepted)
             if self._desk.live.of(self._session, LiveFindings).put("levels", found):
-                mine.count += 1
-            mine.sounds = sounds
+                live.count += 1
+            live.sounds = sounds
 
 
 def judge(

@@ -56,8 +56,8 @@ def export(desk: Desk, session_id: int) -> tuple[str, str]:
 def _to_track(edit: Edit, socket: int, label: str, changes: bool, old: PatchInput) -> None:
     if not changes:
         return
-    mine = [t for t in edit.session.tracks if f"in:{socket}" in t.feeds]
-    if not mine:
+    fed = [t for t in edit.session.tracks if f"in:{socket}" in t.feeds]
+    if not fed:
         add_one(edit, [f"in:{socket}"], label)
-    elif DEFAULT_NAME.fullmatch(mine[0].name) or mine[0].name == old.label:
-        mine[0].name = label
+    elif DEFAULT_NAME.fullmatch(fed[0].name) or fed[0].name == old.label:
+        fed[0].name = label

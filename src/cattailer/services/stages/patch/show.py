@@ -102,15 +102,15 @@ def sockets(page: PatchPage) -> list[SocketRow]:
     out = []
     for number in sorted({*range(1, page.profile.inputs + 1), *rows, *feeding}):
         row = rows.get(number, PatchInput(number))
-        there = number <= page.profile.inputs
+        present = number <= page.profile.inputs
         tracks = tuple(feeding.get(number, ()))
-        if not there and not row.used and not tracks:
+        if not present and not row.used and not tracks:
             continue
         out.append(SocketRow(
-            number, page.profile.socket(number).connector if there else "not on this interface",
-            there and page.profile.socket(number).preamp, row,
-            of_socket(page.profile, row, but="soft_limit") if there else (), tracks,
-            not there, number in page.away_inputs and not row.used and not tracks,
+            number, page.profile.socket(number).connector if present else "not on this interface",
+            present and page.profile.socket(number).preamp, row,
+            of_socket(page.profile, row, but="soft_limit") if present else (), tracks,
+            not present, number in page.away_inputs and not row.used and not tracks,
         ))
     return out
 

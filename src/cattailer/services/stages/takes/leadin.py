@@ -13,7 +13,7 @@ from cattailer.store.models import Take
 OPENINGS = {"hidden": "nothing", "beat": "the last beat", "all": "all that was counted in"}
 
 
-def open_head(desk: Desk, session_id: int, take_id: int, how: str) -> None:
+def open_lead_in(desk: Desk, session_id: int, take_id: int, how: str) -> None:
     """Lets the last beat of what was counted in be heard before the take, or all of it, or none. For every take of the
     run, so that rows stay together. Raises NotFound, NotNow where nothing was counted in."""
     desk.forbid_while_capturing(session_id, "the front of a take")
@@ -23,21 +23,21 @@ def open_head(desk: Desk, session_id: int, take_id: int, how: str) -> None:
         take = edit.db.scalar(select(Take).where(Take.id == take_id))
         if take is None or take.run.session_id != session_id:
             raise NotFound(f"This session has no take with the number {take_id}.")
-        if take.head is None:
+        if take.lead_in is None:
             raise NotNow("Nothing was counted in before this take, so there is nothing to let in.")
         tempo = tempo_of(edit.session)
         edit.what = f"Heard before the takes of run {take.run.number}: {OPENINGS[how]}"
         for other in take.run.takes:
-            if other.head is not None:
-                other.head_open = {"hidden": 0, "beat": min(_beat(tempo, other), other.head.samples),
-                                   "all": other.head.samples}[how]
+            if other.lead_in is not None:
+                other.lead_in_samples = {"hidden": 0, "beat": min(_beat(tempo, other), other.lead_in.samples),
+                                   "all": other.lead_in.samples}[how]
 
 
 def opening(take: Take) -> str:
     """How much is heard: a key of ``OPENINGS``; empty where nothing was counted in."""
-    if take.head is None:
+    if take.lead_in is None:
         return ""
-    return "hidden" if not take.head_open else "all" if take.head_open >= take.head.samples else "beat"
+    return "hidden" if not take.lead_in_samples else "all" if take.lead_in_samples >= take.lead_in.samples else "beat"
 
 
 def _beat(tempo: TempoMap, take: Take) -> int:

@@ -69,5 +69,5 @@ def _line(take: Take) -> TakeLine:
     return TakeLine(
         take.id, take.number, take.run.number, Path(take.media.path).name, clock_text(take.samples, rate),
         clock_text(take.start, rate), take.peak_dbfs, take.clips, len(take.run.dropouts), take.run.recovered,
-        opening(take), take.head.samples / rate if take.head else 0.0,
+        opening(take), take.lead_in.samples / rate if take.lead_in else 0.0,
     )

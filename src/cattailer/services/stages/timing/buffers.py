@@ -82,8 +82,8 @@ def show(desk: Desk, session_id: int, track_id: int = 0) -> Ladder:
     corrections = correction.corrections(desk, interface, rate)
     rungs = ladder.rungs(profile, rate, loads, corrections)
     state = desk.engine_state()
-    mine = state["session"] == session_id
-    drops = [Dropout(**d) for d in state.get("drops", ())] if mine else []
+    open_here = state["session"] == session_id
+    drops = [Dropout(**d) for d in state.get("drops", ())] if open_here else []
     return Ladder(
         rungs, period, tracking, mixing, "mixing" if in_use else "tracking", bool(loads),
         ladder.smallest_that_holds(loads, rate), rungs[0].direct_ms if rungs else 0.0, int(state.get("dropouts", 0)),

@@ -4,7 +4,7 @@ from dataclasses import asdict, dataclass, replace
 from pathlib import Path
 
 from cattailer.core.errors import Refusal
-from cattailer.core.time.clicking import MOST_BEATS, ClickPlan
+from cattailer.core.time.clicking import MOST_BEATS, ClickSettings
 from cattailer.services.desk.desk import Desk
 from cattailer.services.running import runs
 from cattailer.services.running.click import edit_click
@@ -23,7 +23,7 @@ class ClickView:
     """``mixes`` are (id, name, whether it gets the click); ``last_bar`` is the bar in which the last take ends;
     ``beats`` says what each beat of the first meter is."""
 
-    plan: ClickPlan
+    plan: ClickSettings
     mixes: list[tuple[int, str, bool]]
     last_bar: int
     beats: list[str]
@@ -32,7 +32,7 @@ class ClickView:
 def show(desk: Desk, session_id: int) -> ClickView:
     with desk.database.transaction() as db:
         session = get_session(db, session_id)
-        plan = ClickPlan.from_dict(session.clicking)
+        plan = ClickSettings.from_dict(session.clicking)
         mixes = [(m.id, m.name, not plan.mixes or m.id in plan.mixes) for m in session.mixes]
         tempo = tempo_of(session)
         beats = [plan.beat_is(n) for n in range(1, min(tempo.meters[0].beats, MOST_BEATS) + 1)]
@@ -47,8 +47,8 @@ def change(desk: Desk, session_id: int, wanted: dict[str, object]) -> None:
     if "mixes" in wanted and not wanted["mixes"]:
         raise Refusal("The click is heard in one mix at least; P switches it off. It stays as it was.")
 
-    def made(plan: ClickPlan) -> ClickPlan:
-        return ClickPlan.from_dict({**plan.to_dict(), **wanted})
+    def made(plan: ClickSettings) -> ClickSettings:
+        return ClickSettings.from_dict({**plan.to_dict(), **wanted})
 
     edit_click(desk, session_id, made, lambda p: "Click: " + ", ".join(filter(None, (
         f"while {p.when}" if p.when != "both" else "", p.sound, f"{p.level_db:g} dB",
@@ -76,14 +76,14 @@ def stop_here(desk: Desk, session_id: int) -> None:
     """The click stops for good at the bar that begins next, or where the clock stands on a bar line, there."""
     with desk.database.transaction() as db:
         tempo = tempo_of(get_session(db, session_id))
-    here = int(desk.engine.ask("status").get("position") or 0)
-    bar = tempo.bar_beat_at(here).bar
-    silence(desk, session_id, max(1, bar if tempo.sample_of(bar) == here else bar + 1), 0)
+    position = int(desk.engine.ask("status").get("position") or 0)
+    bar = tempo.bar_beat_at(position).bar
+    silence(desk, session_id, max(1, bar if tempo.sample_of(bar) == position else bar + 1), 0)
 
 
 def unsilence(desk: Desk, session_id: int, first: int) -> None:
     """The stretch that begins at a bar has its click again."""
-    def made(plan: ClickPlan) -> ClickPlan:
+    def made(plan: ClickSettings) -> ClickSettings:
         return replace(plan, silences=tuple(s for s in plan.silences if s[0] != first))
 
     edit_click(desk, session_id, made, lambda _: f"Click goes on at bar {first}")
@@ -99,15 +99,15 @@ def print_click(desk: Desk, session_id: int, first: int, until: int) -> None:
     with desk.database.transaction() as db:
         session = get_session(db, session_id)
         tempo = tempo_of(session)
-        there = next((t.id for t in session.tracks if t.name == PRINTED and not any(t.feeds)), None)
+        printed = next((t.id for t in session.tracks if t.name == PRINTED and not any(t.feeds)), None)
     if not 1 <= first < until <= 100_000:
         raise Refusal("The click is printed from a bar until a later one; nothing was written.")
     start, stop = tempo.sample_of(first), tempo.sample_of(until)
     if start < 0 or stop - start > MOST_PRINTED_S * tempo.rate_hz:
         raise Refusal("At most two hours of click can be printed, from 0 of the timeline on; nothing was written.")
-    track_id = there or tracks.add_silent(desk, session_id, PRINTED)
+    track_id = printed or tracks.add_silent(desk, session_id, PRINTED)
     with desk.database.transaction() as db:
         session = get_session(db, session_id)
         header, folder, stem = written_run(desk, db, session, track_id, start, "click printed")
-    answer = desk.engine.ask("print", 120.0, head=asdict(header), folder=str(folder), stem=stem, samples=stop - start)
+    answer = desk.engine.ask("print", 120.0, header=asdict(header), folder=str(folder), stem=stem, samples=stop - start)
     runs.enter_finished(desk, [Path(answer["journal"])])

@@ -124,8 +124,8 @@ def standing(desk: Desk, session_id: int) -> Standing:
     with desk.database.transaction() as db:
         session = get_session(db, session_id)
         profile = desk.profile_or_blank(session.interface)
-        mine = _here(session.interface, session.rate_hz, session.period)
-        rows = db.scalars(mine.order_by(RoundTrip.id.desc()).limit(12)).all()
+        measured = _here(session.interface, session.rate_hz, session.period)
+        rows = db.scalars(measured.order_by(RoundTrip.id.desc()).limit(12)).all()
         correction = measured_correction(session) or 0
         history = [
             Past(r.id, r.at.astimezone(), r.way, r.measured_samples, r.spread_samples, r.claimed_samples,

@@ -1,6 +1,6 @@
 """The sample rate of a session: what each would change, and taking the takes along to another one.
 
-Nothing is replaced: a converted file stands beside the one it came from, and whatever rate the session has, each take
+Nothing is replaced: a converted file stands beside the one it came from, and each take
 is heard from the file that fits.
 """
 
@@ -59,10 +59,10 @@ def show(desk: Desk, session_id: int) -> RateView:
         channels = sum(len(t.feeds) for t in armed)
         takes = [t for track in session.tracks for t in track.takes]
         versions = rate.rates_of(db, session)
-        there = {r: sum(r in versions[t.media_id] for t in takes) for r in {*COMMON_RATES_HZ, *profile.rates_hz}}
+        kept = {r: sum(r in versions[t.media_id] for t in takes) for r in {*COMMON_RATES_HZ, *profile.rates_hz}}
         every = sorted({*COMMON_RATES_HZ, *profile.rates_hz, session.rate_hz})
         facts = [
-            rates.facts(profile, r, session.period, channels, session.bits, there.get(r, 0), len(takes)) for r in every
+            rates.facts(profile, r, session.period, channels, session.bits, kept.get(r, 0), len(takes)) for r in every
         ]
         return RateView(facts, session.rate_hz, session.period, desk.live.find(session_id, Conversion))
 
@@ -106,8 +106,8 @@ def _missing(
     for track in session.tracks:
         for take in track.takes:
             pieces = [(take.media, take.start)]
-            if take.head is not None:
-                pieces.append((take.head, take.start - take.head.samples))
+            if take.lead_in is not None:
+                pieces.append((take.lead_in, take.start - take.lead_in.samples))
             for media, start in pieces:
                 if rate_hz in versions[media.id]:
                     continue

@@ -20,7 +20,7 @@ from cattailer.store.models import RoundTrip
 Floats = np.ndarray[Any, np.dtype[np.float32]]
 WAYS = ("cable", "headphone")
 REACH = 30
-"""So far to both sides of its peak the correlation is drawn."""
+"""How far to both sides of its peak the correlation is drawn."""
 
 
 @dataclass(frozen=True)

@@ -65,8 +65,8 @@ def picture(tempo: TempoMap, last_change: int) -> TempoPicture:
     curve: list[tuple[int, float]] = []
     for bar in range(1, count + 2):
         quarter = tempo.quarter_of(bar)
-        before, here = tempo.bpm_at(quarter - Fraction(1, 960)), tempo.bpm_at(quarter)
-        curve += [(bar, before), (bar, here)] if bar > 1 else [(bar, here)]
+        before, after = tempo.bpm_at(quarter - Fraction(1, 960)), tempo.bpm_at(quarter)
+        curve += [(bar, before), (bar, after)] if bar > 1 else [(bar, after)]
     low, high = min(b for _, b in curve), max(b for _, b in curve)
     margin = max(4.0, 0.15 * (high - low))
     low, high = low - margin, high + margin

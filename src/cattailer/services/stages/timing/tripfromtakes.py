@@ -1,4 +1,4 @@
-"""The round trip from two takes that are there already: what was played, and what came back of it."""
+"""The round trip from two takes that are there already: what was played, and what came back."""
 
 from dataclasses import dataclass, replace
 from pathlib import Path
@@ -54,7 +54,7 @@ def measure(desk: Desk, session_id: int, played_id: int, returned_id: int) -> Re
         if played.media.rate_hz != returned.media.rate_hz:
             raise Refusal("These takes were captured at different sample rates, so their samples cannot be compared.")
         if not run.period:
-            raise Refusal("It is not known with which buffer that take was captured. Capture it anew, then compare.")
+            raise Refusal("It is not known with which buffer that take was captured. Capture it again, then compare.")
         rate, folder = run.rate_hz, desk.media / session.folder
         one, other = _overlap(folder, played, returned, rate)
         found = agreement(_offsets(one, other, rate), AGREE_SAMPLES)
@@ -77,14 +77,17 @@ def measure(desk: Desk, session_id: int, played_id: int, returned_id: int) -> Re
         db.add(row)
         db.flush()
         in_use = measured_correction(session)
-        here = (rate, run.period) == (session.rate_hz, session.period)
+        same_hardware = (rate, run.period) == (session.rate_hz, session.period)
         margin = abs(round(late)) + REACH
         fits = curve(one[margin:-margin], other, margin + round(late) - REACH, 2 * REACH + 1)
+        lands = None
+        if same_hardware and in_use is not None:
+            lands = probe.lands(measured.samples, run.claimed_samples, in_use)
         return replace(
             result, measured=measured, id=row.id, curve=fits,
             curve_from=run.round_trip_samples + round(late) - REACH,
             correction=probe.correction(measured.samples, run.claimed_samples),
-            lands=probe.lands(measured.samples, run.claimed_samples, in_use) if here and in_use is not None else None,
+            lands=lands,
         )
 
 

@@ -8,7 +8,7 @@ from pydantic import Field
 from cattailer.core.errors import Refusal
 from cattailer.services.desk import meters
 from cattailer.services.stages.levels import knobs, noise, pairing, soundcheck, tuning, watch, windows
-from cattailer.web.forms import Decibels, Form, desk, done, form, told
+from cattailer.web.forms import Decibels, Form, desk, done, form, said
 
 blueprint = Blueprint("levels_edits", __name__, url_prefix="/s/<int:session_id>/levels")
 
@@ -61,14 +61,14 @@ def begin(session_id: int) -> Response:
 @blueprint.post("/check/end")
 def end(session_id: int) -> Response:
     heard = soundcheck.end(desk(), session_id)
-    return told(f"{heard} {'row' if heard == 1 else 'rows'} gave a signal; the advice stands in the rows.")
+    return said(f"{heard} {'row' if heard == 1 else 'rows'} gave a signal; the advice stands in the rows.")
 
 
 @blueprint.post("/apply")
 def apply(session_id: int) -> Response:
     socket = form(One).socket
     done = soundcheck.apply(desk(), session_id, None if socket is None else [socket])
-    return told(f"Set: {'socket' if len(done) == 1 else 'sockets'} {', '.join(map(str, done))}. Ctrl+Z takes it back.")
+    return said(f"Set: {'socket' if len(done) == 1 else 'sockets'} {', '.join(map(str, done))}. Ctrl+Z takes it back.")
 
 
 @blueprint.post("/window")
@@ -116,20 +116,20 @@ def leave_knob(session_id: int) -> Response:
 @blueprint.post("/noise")
 def measure_noise(session_id: int) -> Response:
     noise.measure(desk(), session_id)
-    return told(f"Listening to the room for {noise.MEASURE_S:.0f} s. Everybody rests.")
+    return said(f"Listening to the room for {noise.MEASURE_S:.0f} s. Everybody rests.")
 
 
 @blueprint.post("/roomtone")
 def room_tone(session_id: int) -> Response:
     noise.keep_room_tone(desk(), session_id)
-    return told(f"Keeping {noise.TONE_S:.0f} s of room tone, behind the last take.")
+    return said(f"Keeping {noise.TONE_S:.0f} s of room tone, behind the last take.")
 
 
 @blueprint.post("/pairs/note")
 def note_offset(session_id: int) -> Response:
     wish = form(Offset)
     pairing.note_offset(desk(), session_id, wish.first, wish.second, wish.samples, wish.cm)
-    return told("Noted at the later row.")
+    return said("Noted at the later row.")
 
 
 @blueprint.post("/reference")

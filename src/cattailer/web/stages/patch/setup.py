@@ -5,7 +5,7 @@ from flask import Blueprint, Response, request
 from cattailer.core.errors import Refusal
 from cattailer.services.session import hardware, rate
 from cattailer.services.stages.patch import inputlists, names, profiles
-from cattailer.web.forms import Form, List, Text, Value, desk, done, form, told
+from cattailer.web.forms import Form, List, Text, Value, desk, done, form, said
 
 blueprint = Blueprint("patch_setup", __name__, url_prefix="/s/<int:session_id>/patch")
 
@@ -51,7 +51,7 @@ def profile(session_id: int) -> Response:
     if file is None or not file.filename:
         raise Refusal("Choose a TOML file first; nothing was kept.")
     kept = profiles.keep_profile(desk(), file.filename, file.read())
-    return told(f"{kept.name} was kept and can be chosen now.")
+    return said(f"{kept.name} was kept and can be chosen now.")
 
 
 @blueprint.post("/list")

@@ -16,7 +16,7 @@ class Columns(Form):
     columns: int = Field(default=600)
 
 
-class Head(Form):
+class LeadIn(Form):
     how: Literal["hidden", "beat", "all"]
 
 
@@ -32,9 +32,9 @@ def rows(session_id: int) -> str:
     return render("takes", shown.frame, again=True, page=shown)
 
 
-@blueprint.post("/<int:take_id>/head")
-def head(session_id: int, take_id: int) -> Response:
-    leadin.open_head(desk(), session_id, take_id, form(Head).how)
+@blueprint.post("/<int:take_id>/lead-in")
+def lead_in(session_id: int, take_id: int) -> Response:
+    leadin.open_lead_in(desk(), session_id, take_id, form(LeadIn).how)
     return done()
 
 

@@ -6,7 +6,7 @@ from pydantic import Field
 from cattailer.core.errors import Refusal
 from cattailer.services.running import click
 from cattailer.services.stages.timing import clicking
-from cattailer.web.forms import AtBar, Bar, Decibels, Form, Text, desk, done, form, told
+from cattailer.web.forms import AtBar, Bar, Decibels, Form, Text, desk, done, form, said
 
 blueprint = Blueprint("timing_click", __name__, url_prefix="/s/<int:session_id>/timing/clicking")
 
@@ -82,4 +82,4 @@ def unsilence(session_id: int) -> Response:
 def print_click(session_id: int) -> Response:
     wish = form(Stretch)
     clicking.print_click(desk(), session_id, wish.bar, wish.until)
-    return told(f"The click of bars {wish.bar} to {wish.until - 1} lies on the track Click, under Takes.")
+    return said(f"The click of bars {wish.bar} to {wish.until - 1} lies on the track Click, under Takes.")

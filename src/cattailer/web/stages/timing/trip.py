@@ -7,7 +7,7 @@ from pydantic import Field
 
 from cattailer.services.running import frame
 from cattailer.services.stages.timing import correction, roundtrip, tripfromtakes
-from cattailer.web.forms import Form, desk, done, form, told
+from cattailer.web.forms import Form, desk, done, form, said
 
 blueprint = Blueprint("timing_trip", __name__, url_prefix="/s/<int:session_id>/timing")
 
@@ -48,7 +48,7 @@ def measure_takes(session_id: int) -> str:
 @blueprint.post("/trip/use")
 def use_trip(session_id: int) -> Response:
     correction.use(desk(), session_id, form(Number).id)
-    return told("In use from now on. Measure once more to see it land.")
+    return said("In use from now on. Measure once more to see it land.")
 
 
 @blueprint.post("/trip/verify")

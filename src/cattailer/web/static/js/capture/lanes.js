@@ -87,7 +87,7 @@ function across(sample, width) {
   return ((sample - view.start) / (view.stop - view.start)) * width;
 }
 
-// One line through all lanes, moved without drawing anything anew.
+// One line through all lanes, moved without drawing anything again.
 function movePlayhead() {
   const head = document.getElementById("playhead");
   const ruler = document.getElementById("ruler");

@@ -1,8 +1,8 @@
-// Fetches rows and Deck anew when somebody, here or elsewhere, has changed the session.
+// Fetches rows and Deck again when somebody, here or elsewhere, has changed the session.
 import { on } from "./socket.js";
 
 let busy = false;
-let wanted = false; // somebody asks for a fetch whatever is shown
+let wanted = false; // somebody asks for a fetch, no matter what is shown
 let newest = 0; // the newest revision that was heard of
 
 export function startRefresh() {
@@ -29,7 +29,7 @@ function shown() {
   return Number(document.querySelector("[data-revision]:not(body)").dataset.revision);
 }
 
-// Rows may name a figure of the frame that they show; when it changes, they are fetched anew.
+// Rows may name a figure of the frame that they show; when it changes, they are fetched again.
 let watched = null;
 function watch(frame) {
   const name = document.getElementById("rows")?.dataset.watch;

@@ -1,5 +1,5 @@
 // The grid: arrows move a cell about, Enter or a click connects what it stands for. The cell is found
-// again after the rows were fetched anew.
+// again after the rows were fetched again.
 let at = null; // [row, column]
 
 export function startGrid() {
