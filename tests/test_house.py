@@ -153,6 +153,25 @@ def test_core_does_no_io() -> None:
         assert not {name.split(".")[0] for name in imports(path)} & IO_MODULES, path
 
 
+def test_the_grammar_of_feeds_is_known_in_one_place() -> None:
+    """No other file takes ``in:3`` or ``group:4:R`` apart, or puts it together. A finding's key may begin so."""
+    text = re.compile(r"""["'`](in|soft|track|group|mix|out):(?!\{mix\.id)""")
+    for path in [*SOURCE.rglob("*.py"), *(SOURCE / "web").rglob("*.html"), *(SOURCE / "web" / "static" / "js").rglob("*.js")]:
+        if path.name == "ends.py" or "versions" in path.parts:
+            continue
+        code = re.sub(r'""".*?"""', "", path.read_text(), flags=re.S)
+        assert not text.search(code), f"{path.relative_to(SOURCE)}: {text.search(code)}"
+
+
+def test_addresses_are_made_by_flask() -> None:
+    """No template and no script puts an address together from strings, but for the query of one that it was given."""
+    for path in [*(SOURCE / "web" / "templates").rglob("*.html"), *(SOURCE / "web" / "static" / "js").rglob("*.js")]:
+        text = path.read_text()
+        assert not re.search(r"url_for\([^)]*\)\s*(~|\|\s*replace)", text), path
+        assert not re.search(r"""hx-(post|get)="[^"]*\}\}/""", text), path
+        assert not re.search(r"dataset\.\w+\.(replace|slice)\(", text), path
+
+
 def test_folders_can_be_taken_in_at_a_glance() -> None:
     for folder in {path.parent for top in (SOURCE, TESTS) for path in top.rglob("*") if path.is_file()}:
         files = [p for p in folder.iterdir() if p.suffix in (".py", ".js", ".html") and p.name != "__init__.py"]

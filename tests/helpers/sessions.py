@@ -8,7 +8,7 @@ from cattailer.services.desk.desk import Desk
 from cattailer.services.running import arming, transport
 from cattailer.services.session import demo, history
 from cattailer.services.session.compiling import compile_plan
-from cattailer.services.session.editing import get_session
+from cattailer.services.session.reading import get_session
 from cattailer.services.session.rows import patch_of, tempo_of
 from cattailer.services.stages.capture import show as capture_show
 from cattailer.services.stages.takes import show as takes_show

@@ -7,8 +7,8 @@ carries its revision.
 from dataclasses import asdict, dataclass, field
 from typing import Any
 
-from cattailer.core.patch.patch import SOFTWARE
-from cattailer.core.sound.meters import TARGET_WINDOW_DBFS
+from cattailer.core.patch.ends import SOFTWARE
+from cattailer.core.sound.meters import TARGET_WINDOW_DBFS, own_or_usual
 from cattailer.core.takes.pieces import Piece
 from cattailer.core.time.clicking import ClickSettings
 from cattailer.core.time.timeline import TempoMap
@@ -117,10 +117,9 @@ class Plan:
         """The target window by source channel: that of the first track which it feeds, else the session's."""
         out = [self.window] * self.source_channels
         for track in reversed(self.tracks):
-            if len(track.window) == 2:
-                for channel in track.inputs:
-                    if channel >= 0:
-                        out[channel] = (track.window[0], track.window[1])
+            for channel in track.inputs if track.window else ():
+                if channel >= 0:
+                    out[channel] = own_or_usual(track.window, self.window)
         return out
 
     def to_dict(self) -> dict[str, Any]:

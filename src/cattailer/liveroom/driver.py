@@ -15,11 +15,11 @@ from cattailer.core.errors import Refusal
 from cattailer.core.gear.interface import Profile
 from cattailer.core.gear.latency import Latency
 from cattailer.core.plan import Preamps
+from cattailer.core.players import MODES
 from cattailer.core.time.timeline import TempoMap
 from cattailer.liveroom.busy import MOODS, BusyComputer
 from cattailer.liveroom.clock import Clock
 from cattailer.liveroom.converters import quantise
-from cattailer.liveroom.players import MODES
 from cattailer.liveroom.room import Room
 from cattailer.liveroom.stage import BARE_HENRY, BARE_OHM, Plugged
 

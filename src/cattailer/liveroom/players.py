@@ -14,7 +14,6 @@ from cattailer.liveroom import instruments, lateness, tune
 
 Floats = NDArray[np.float32]
 
-MODES = ("rest", "check", "perform", "follow")
 CHECK_DB = -6.0
 """People check softer than they play."""
 

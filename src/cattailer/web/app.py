@@ -12,6 +12,7 @@ from werkzeug.exceptions import HTTPException
 from cattailer.core.errors import Refusal, Sure
 from cattailer.services.desk.desk import Desk
 from cattailer.web.care import Care
+from cattailer.web.choices import CHOICES
 from cattailer.web.deck.routes import blueprint as deck
 from cattailer.web.live import add_live
 from cattailer.web.sessions import blueprint as sessions
@@ -45,6 +46,7 @@ def create_app(desk: Desk, care: Care | None = None) -> Flask:
     app.config["SOCK_SERVER_OPTIONS"] = {"ping_interval": 10}
     app.extensions["desk"] = desk
     app.extensions["care"] = care or Care(desk)
+    app.jinja_env.globals.update(CHOICES)
     for blueprint in BLUEPRINTS:
         app.register_blueprint(blueprint)
     add_live(Sock(app), app)

@@ -17,7 +17,7 @@ from simple_websocket import ConnectionClosed, Server
 from cattailer.core.errors import Refusal
 from cattailer.engine.process.client import Listener
 from cattailer.services.desk.desk import Desk
-from cattailer.services.session.loading import revision_of
+from cattailer.services.session.reading import revision_of
 from cattailer.services.stages.levels import tuning, watch
 from cattailer.services.stages.levels.live import LiveLevels
 from cattailer.services.stages.patch import linecheck
@@ -116,5 +116,6 @@ def _tuned(desk: Desk, session_id: int, socket: int) -> dict[str, Any]:
     except Refusal:
         note = None
     if note is None:
-        return {"topic": "tuner", "note": "", "cents": 0.0}
-    return {"topic": "tuner", "note": f"{note.name}{note.octave}", "cents": round(note.cents, 1)}
+        return {"topic": "tuner", "note": "", "cents": 0.0, "in_tune": False}
+    name = f"{note.name}{note.octave}"
+    return {"topic": "tuner", "note": name, "cents": round(note.cents, 1), "in_tune": note.in_tune}

@@ -67,7 +67,7 @@ def test_a_preamp_at_its_end_says_what_else_helps() -> None:
 @given(
     peak=st.floats(-59, 0), margin=st.floats(-2, 15), gain=st.integers(0, 65), step=st.sampled_from([0.5, 1.0, 3.0]),
     pad=st.sampled_from([0.0, 10.0, 20.0]), pad_in=st.booleans(), low=st.floats(-30, -8), wide=st.floats(4, 12),
-    phase=st.sampled_from(gainadvice.PHASES),
+    phase=st.sampled_from(tuple(gainadvice.PHASES)),
 )
 def test_advice_lands_in_the_window_or_says_why_not(
     peak: float, margin: float, gain: int, step: float, pad: float, pad_in: bool, low: float, wide: float, phase: str

@@ -1,7 +1,7 @@
 """The input list as text."""
 
 import pytest
-from hypothesis import given
+from hypothesis import example, given
 from hypothesis import strategies as st
 
 from cattailer.core.errors import Refusal
@@ -57,6 +57,7 @@ def test_what_is_no_list_is_refused(text: str, words: str) -> None:
 CELL = st.text(st.characters(blacklist_categories=("Cc", "Cs", "Zl", "Zp")), max_size=20).map(lambda s: " ".join(s.split()))
 
 
+@example([("", "", "'=", False)])
 @given(st.lists(st.tuples(CELL, CELL, CELL, st.booleans()), min_size=1, max_size=8))
 def test_a_written_list_is_harmless_and_reads_back(rows: list[tuple[str, str, str, bool]]) -> None:
     made = Patch(tuple(

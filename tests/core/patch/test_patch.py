@@ -10,16 +10,8 @@ from cattailer.core.errors import Refusal
 from cattailer.core.gear import phantom
 from cattailer.core.gear.interface import Profile, missing
 from cattailer.core.patch import flowpicture, patchcheck
-from cattailer.core.patch.patch import (
-    Patch,
-    PatchGroup,
-    PatchInput,
-    PatchMix,
-    PatchTrack,
-    check_feed,
-    in_words,
-    pair_from,
-)
+from cattailer.core.patch.ends import check_feed, in_words, pair_from
+from cattailer.core.patch.patch import Patch, PatchGroup, PatchInput, PatchMix, PatchTrack
 from cattailer.core.patch.routing import check_route, flow
 from cattailer.core.patch.shape import Shape
 from cattailer.media import profile_toml

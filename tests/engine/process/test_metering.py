@@ -11,9 +11,10 @@ import pytest
 
 from cattailer.core.errors import Refusal
 from cattailer.core.plan import TrackPlan
+from cattailer.core.sound.meters import KINDS
 from cattailer.engine.offline import run_for
 from cattailer.engine.process.client import EngineClient, Listener
-from cattailer.engine.process.metering import KINDS, RowMeters
+from cattailer.engine.process.metering import RowMeters
 from cattailer.engine.process.server import EngineServer
 from cattailer.engine.process.telemetry import Telemetry
 from cattailer.liveroom.clock import WallClock

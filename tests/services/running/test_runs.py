@@ -12,7 +12,7 @@ from cattailer.services.desk.desk import Desk
 from cattailer.services.running import arming, frame, runs, transport
 from cattailer.services.session import demo, inputs, opening, sessions, tracks
 from cattailer.services.session.compiling import compile_plan
-from cattailer.services.session.editing import get_session
+from cattailer.services.session.reading import get_session
 from cattailer.services.stages.capture import lanes
 from cattailer.services.stages.takes import files
 from cattailer.services.stages.timing import clicking, tempo

@@ -7,7 +7,7 @@ from cattailer.media import profile_toml
 from cattailer.services.desk.desk import Desk
 from cattailer.services.session import demo, hardware, inputs, opening, sessions, tracks
 from cattailer.services.session.compiling import compile_plan
-from cattailer.services.session.editing import get_session
+from cattailer.services.session.reading import get_session
 from cattailer.services.stages.patch import profiles, show
 from tests.helpers.sessions import the_patch
 

@@ -8,7 +8,7 @@ from cattailer.core.errors import NotNow
 from cattailer.services.desk.desk import Desk
 from cattailer.services.session import demo, opening, sessions, tracks
 from cattailer.services.session.compiling import compile_plan
-from cattailer.services.session.editing import get_session
+from cattailer.services.session.reading import get_session
 from cattailer.services.stages.patch import routes, show
 from tests.helpers.sessions import the_patch
 from tests.helpers.waiting import wait_for

@@ -9,6 +9,7 @@ import numpy as np
 from cattailer.core.findings import Cure, Finding
 from cattailer.core.gear.interface import Profile
 from cattailer.core.gear.levels import closeness_db, loading_corner_hz, loading_loss_db
+from cattailer.core.patch.ends import socket_end
 from cattailer.core.patch.patch import PatchInput
 from cattailer.core.sound.rowsound import RowSound
 
@@ -41,7 +42,7 @@ class Row:
 
     @property
     def key(self) -> str:
-        return f"in:{self.input.socket}"
+        return socket_end(self.input.socket)
 
 
 Rule = Callable[[Row], Iterator[Finding]]

@@ -2,6 +2,7 @@
 
 import math
 from dataclasses import dataclass, replace
+from typing import Literal
 
 from cattailer.core.gear.interface import Profile
 from cattailer.core.patch.patch import PatchInput
@@ -18,7 +19,8 @@ SILENT_DBFS = -60.0
 GAP_DB = 35.0
 """A floor less far below the peak than this is not noise: whoever played left no gaps."""
 
-PHASES = ("check", "performance")
+Phase = Literal["check", "performance"]
+PHASES: dict[Phase, str] = {"check": "a check", "performance": "a performance"}
 
 Window = tuple[float, float]
 

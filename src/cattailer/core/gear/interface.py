@@ -1,12 +1,16 @@
 """What an audio interface can do, as its profile states it."""
 
 from dataclasses import dataclass
+from typing import Literal
 
 from cattailer.core.errors import Refusal
 from cattailer.core.gear import latency
 
 COMMON_RATES_HZ = (44100, 48000, 88200, 96000, 176400, 192000)
-SWITCHES = {
+COMMON_BUFFERS = (32, 64, 128, 256, 512, 1024)
+DEPTHS = {16: "16 bit", 24: "24 bit", 32: "32 bit float"}
+Switch = Literal["phantom", "pad", "low_cut", "polarity", "instrument", "soft_limit"]
+SWITCHES: dict[str, str] = {
     "phantom": "48 V", "pad": "pad", "low_cut": "low cut", "polarity": "polarity switch",
     "instrument": "instrument switch", "soft_limit": "soft limit",
 }

@@ -2,6 +2,7 @@
 
 import math
 from dataclasses import dataclass
+from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -10,6 +11,8 @@ from cattailer.core.gear.interface import Profile
 from cattailer.core.gear.latency import SPEED_OF_SOUND_M_S, Latency
 from cattailer.core.units import milliseconds
 
+Use = Literal["tracking", "mixing"]
+USES: tuple[Use, ...] = ("tracking", "mixing")
 FELT_MS = 8.0
 """Later than about this, players notice and drag."""
 

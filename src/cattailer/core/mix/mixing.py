@@ -11,6 +11,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from cattailer.core.patch.ends import group_end, mix_end, track_end
 from cattailer.core.plan import NOTHING, SOFTWARE_CHANNELS, Plan
 from cattailer.core.units import amplitude
 
@@ -68,29 +69,29 @@ def sums(plan: Plan, state: str) -> Sums:
 def _flatten(plan: Plan, live: NDArray[np.bool_], heard: NDArray[np.bool_]) -> Sums:
     """z = [track channels; group sides] = B z + P x + Q l, so z = (I - B)^-1 (P x + Q l)."""
     tracks = len(live)
-    group_at = {f"group:{g.id}": tracks + 2 * n for n, g in enumerate(plan.groups)}
+    group_at = {group_end(g.id): tracks + 2 * n for n, g in enumerate(plan.groups)}
     size = tracks + 2 * len(plan.groups)
     hardware = plan.inputs + SOFTWARE_CHANNELS
     ways = np.zeros((size, size))
     fed = np.zeros((size, hardware))
     mixes = np.zeros((2 * len(plan.mixes), size))
-    mix_at = {f"mix:{m.id}": 2 * n for n, m in enumerate(plan.mixes)}
-    mix_gain = {f"mix:{m.id}": amplitude(m.fader_db) for m in plan.mixes}
+    mix_at = {mix_end(m.id): 2 * n for n, m in enumerate(plan.mixes)}
+    mix_gain = {mix_end(m.id): amplitude(m.fader_db) for m in plan.mixes}
 
     channels: dict[str, list[tuple[int, float, float]]] = {}
     row = 0
     for track in plan.tracks:
         level = amplitude(track.fader_db)
         gains = pan_gains(track.pan, len(track.inputs))
-        channels[f"track:{track.id}"] = [(row + n, a * level, b * level) for n, (a, b) in enumerate(gains)]
+        channels[track_end(track.id)] = [(row + n, a * level, b * level) for n, (a, b) in enumerate(gains)]
         for source in track.inputs:
             if NOTHING < source < hardware:
                 fed[row, source] = live[row]
             elif source >= hardware:
                 feeder, side = divmod(source - hardware, 2)
-                ways[row, group_at[f"group:{plan.feeders[feeder]}"] + side] = live[row]
+                ways[row, group_at[group_end(plan.feeders[feeder])] + side] = live[row]
             row += 1
-    faders = {f"group:{g.id}": amplitude(g.fader_db) for g in plan.groups}
+    faders = {group_end(g.id): amplitude(g.fader_db) for g in plan.groups}
     for key, at in group_at.items():
         channels[key] = [(at, faders[key], 0.0), (at + 1, 0.0, faders[key])]
     for start, target in plan.routes:
@@ -105,7 +106,7 @@ def _flatten(plan: Plan, live: NDArray[np.bool_], heard: NDArray[np.bool_]) -> S
     through = np.linalg.inv(np.eye(size) - ways) if size else np.zeros((0, 0))
     feeders = np.zeros((2 * len(plan.feeders), size))
     for n, group in enumerate(plan.feeders):
-        feeders[2 * n : 2 * n + 2, group_at[f"group:{group}"] : group_at[f"group:{group}"] + 2] = np.eye(2)
+        feeders[2 * n : 2 * n + 2, group_at[group_end(group)] : group_at[group_end(group)] + 2] = np.eye(2)
     out = np.concatenate([mixes, feeders]) @ through
     from_sources, from_takes = out @ fed, out[:, :tracks] * heard
     return Sums(_ready(from_sources[:, : plan.inputs]), _ready(from_sources[:, plan.inputs :]), _ready(from_takes))

@@ -11,6 +11,7 @@ from dataclasses import dataclass
 from cattailer.core.errors import Refusal
 from cattailer.core.gear.interface import Profile
 from cattailer.core.naming import MAX_NAME, clean_name
+from cattailer.core.patch.ends import socket_end
 from cattailer.core.patch.patch import PICKUPS, Patch, PatchInput
 from cattailer.core.patch.patchcheck import DEFAULT_NAME
 
@@ -27,7 +28,8 @@ _YES = {"yes", "y", "on", "x", "1", "true", "48", "48v", "48 v", "✓"}
 _NO = {"", "no", "n", "off", "0", "false", "-", "–"}
 _PICKUP_WORDS = {p.lower(): p for p in PICKUPS} | {"cond": "condenser", "dyn": "dynamic", "d.i.": "DI", "di box": "DI"}
 _FORMULA = re.compile(r"\s*([=@]|[+\-].*[(|!])")
-_LIKE_FORMULA = re.compile(r"\s*[=@+\-\t\r]")
+_LIKE_FORMULA = re.compile(r"\s*[=@+\-\t\r]|'+[=@+\-]")
+_MADE_HARMLESS = re.compile(r"'+[=@+\-]")
 """What spreadsheets may take for a formula; wider, because writing must be safe for all of them."""
 
 WORDS = {"label": "name", "source": "source", "pickup": "pick-up", "phantom": "48 V", "note": "notes"}
@@ -113,7 +115,7 @@ def _line(
     for name, cell in given.items():
         if _FORMULA.match(cell) and cell not in _NO:
             problems.append(f"“{cell[:24]}” looks like a formula")
-        elif cell[:2] in ("'=", "'@", "'+", "'-"):
+        elif _MADE_HARMLESS.match(cell):
             given[name] = cell[1:]
     socket = _socket(given.pop("socket", ""), profile, problems)
     if socket is not None:
@@ -162,7 +164,7 @@ def _values(given: dict[str, str], problems: list[str]) -> dict[str, str | bool]
 
 def _track(socket: int, name: str, patch: Patch) -> str:
     """A listed socket gets a track of its name; a track that has a name of its own keeps it."""
-    feed = f"in:{socket}"
+    feed = socket_end(socket)
     fed = [t for t in patch.tracks if feed in t.feeds]
     if not name:
         return ""

@@ -1,18 +1,10 @@
-"""The patch: what is plugged where, which tracks there are, and where everything goes.
-
-Ends of routes have keys: ``in:3`` (a socket as printed), ``soft:beat`` (a software source),
-``track:12``, ``group:4``, ``mix:1`` and ``out:7`` (a pair, by its first). A feed names one channel of an end: ``in:3``,
-``soft:beat:L``, ``group:4:R``; an empty feed feeds nothing.
-"""
+"""The patch: what is plugged where, which tracks there are, and where everything goes. Keys are those of ``ends``."""
 
 from dataclasses import asdict, dataclass, replace
 from typing import Any
 
-from cattailer.core.errors import Refusal
-from cattailer.core.gear.interface import Profile
+from cattailer.core.patch.ends import group_end, mix_end, track_end
 
-SOFTWARE = ("beat", "bass", "pad")
-SIDES = ("L", "R")
 PICKUPS = ("condenser", "dynamic", "ribbon", "DI", "line", "instrument", "software")
 COLOURS = ("", "water", "reed", "ochre", "cattail", "heather", "slate", "rose")
 ICONS = ("", "voice", "strings", "wind", "drum", "keys", "room", "line")
@@ -71,7 +63,7 @@ class PatchTrack:
 
     @property
     def key(self) -> str:
-        return f"track:{self.id}"
+        return track_end(self.id)
 
     @property
     def pair(self) -> bool:
@@ -86,7 +78,7 @@ class PatchGroup:
 
     @property
     def key(self) -> str:
-        return f"group:{self.id}"
+        return group_end(self.id)
 
 
 @dataclass(frozen=True)
@@ -101,7 +93,7 @@ class PatchMix:
 
     @property
     def key(self) -> str:
-        return f"mix:{self.id}"
+        return mix_end(self.id)
 
 
 @dataclass(frozen=True)
@@ -144,65 +136,3 @@ class Patch:
 
 def _track(data: dict[str, Any]) -> PatchTrack:
     return PatchTrack(**{**data, "feeds": tuple(data["feeds"]), "window": tuple(data.get("window", ()))})
-
-
-def end_of(feed: str) -> str:
-    """The end that a feed is a channel of: ``soft:beat:L`` is one of ``soft:beat``."""
-    return feed[:-2] if feed.endswith((":L", ":R")) else feed
-
-
-def side_of(feed: str) -> int:
-    return 1 if feed.endswith(":R") else 0
-
-
-def socket_of(feed: str) -> int | None:
-    """The socket of a hardware feed, else None."""
-    return int(feed[3:]) if feed.startswith("in:") else None
-
-
-def check_feed(feed: str, profile: Profile, groups: set[int]) -> str:
-    """The feed as it is written. Raises Refusal for one that cannot be."""
-    kind, _, rest = feed.partition(":")
-    if not feed:
-        return feed
-    if kind == "in" and rest.isdecimal() and len(rest) < 5:
-        return f"in:{profile.socket(int(rest)).number}"
-    name, _, side = rest.partition(":")
-    if side in SIDES and kind == "soft" and name in SOFTWARE:
-        return feed
-    if side in SIDES and kind == "group" and name.isdecimal() and int(name) in groups:
-        return feed
-    raise Refusal(f"There is no source called {feed[:40]!r} here, so nothing was changed.")
-
-
-def pair_from(feed: str, profile: Profile) -> tuple[str, str]:
-    """The two feeds of a pair that begins at ``feed``: the next socket, or both sides.
-
-    Raises Refusal when the last socket has no neighbour.
-    """
-    socket = socket_of(feed)
-    if socket is None:
-        end = end_of(feed)
-        return (f"{end}:L", f"{end}:R") if feed else ("", "")
-    if socket >= profile.inputs:
-        raise Refusal(f"Socket {socket} is the last one, so a pair cannot begin there. Choose the one before it.")
-    return f"in:{socket}", f"in:{socket + 1}"
-
-
-def in_words(feeds: tuple[str, ...], groups: dict[int, str]) -> str:
-    """Feeds as shown: ``3``, ``1+2`` (pairs always name both sockets), ``Beat``, ``group Strings``."""
-    parts = []
-    for feed in feeds:
-        socket = socket_of(feed)
-        end = end_of(feed)
-        if socket is not None:
-            parts.append(str(socket))
-        elif not feed:
-            parts.append("–")
-        elif end.startswith("soft:"):
-            parts.append(end[5:].capitalize())
-        else:
-            parts.append(f"group {groups.get(int(end[6:]), '?')}")
-    if len(parts) == 2 and (not parts[0].isdecimal() and parts[0] == parts[1] and parts[0] != "–"):
-        return parts[0]
-    return "+".join(parts) if any(p != "–" for p in parts) else "–"

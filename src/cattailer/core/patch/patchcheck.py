@@ -6,7 +6,8 @@ from collections.abc import Iterator
 
 from cattailer.core.findings import Cure, Finding
 from cattailer.core.gear.interface import Profile
-from cattailer.core.patch.patch import Patch, PatchGroup, PatchTrack, end_of, socket_of
+from cattailer.core.patch.ends import GROUP, SOCKET, end_of, kind_of, name_of, socket_end, socket_of
+from cattailer.core.patch.patch import Patch, PatchGroup, PatchTrack
 
 DEFAULT_NAME = re.compile(r"(?:track|input)\s*\d*", re.IGNORECASE)
 
@@ -58,7 +59,9 @@ def _feeds(patch: Patch, profile: Profile) -> Iterator[Finding]:
         best = same or list(free)
         cure: Cure | None
         if best:
-            cure = _cure(f"use {best[0]} {free[best[0]]}".strip(), "feed", track=track.id, side=0, feed=f"in:{best[0]}")
+            cure = _cure(
+                f"use {best[0]} {free[best[0]]}".strip(), "feed", track=track.id, side=0, feed=socket_end(best[0])
+            )
         else:
             cure = _cure("remove it", "remove_track", track=track.id) if not track.takes else None
         yield _look(f"unfed:{track.id}", track.key, f"Nothing feeds {track.name}", cure)
@@ -81,7 +84,7 @@ def _pairs(patch: Patch, profile: Profile) -> Iterator[Finding]:
 
 
 def _names(patch: Patch, profile: Profile) -> Iterator[Finding]:
-    names = {f"in:{i.socket}": i.name for i in patch.inputs}
+    names = {socket_end(i.socket): i.name for i in patch.inputs}
     for track in patch.tracks:
         if DEFAULT_NAME.fullmatch(track.name):
             called = next((names[f] for f in track.feeds if names.get(f)), "")
@@ -98,12 +101,12 @@ def _twice(patch: Patch, profile: Profile) -> Iterator[Finding]:
     fed: dict[str, list[PatchTrack]] = defaultdict(list)
     for track in patch.tracks:
         for feed in dict.fromkeys(track.feeds):
-            if feed.startswith("in:"):
+            if kind_of(feed) == SOCKET:
                 fed[feed].append(track)
     for feed, tracks in fed.items():
         if len(tracks) > 1:
             last = tracks[-1]
-            text = f"Socket {feed[3:]} feeds {len(tracks)} tracks: {', '.join(t.name for t in tracks)}"
+            text = f"Socket {name_of(feed)} feeds {len(tracks)} tracks: {', '.join(t.name for t in tracks)}"
             yield _look(f"twice:{feed}:{last.id}", feed, text,
                         _cure(f"take it off {last.name}", "feed", track=last.id, side=last.feeds.index(feed), feed=""))
 
@@ -111,25 +114,27 @@ def _twice(patch: Patch, profile: Profile) -> Iterator[Finding]:
 def _powered(patch: Patch, profile: Profile) -> Iterator[Finding]:
     feeding = {f for t in patch.tracks for f in t.feeds}
     for row in patch.inputs:
-        if row.socket > profile.inputs or f"in:{row.socket}" not in feeding:
+        if row.socket > profile.inputs or socket_end(row.socket) not in feeding:
             continue
-        socket, what = profile.socket(row.socket), f"Socket {row.socket} {row.name}".strip()
+        socket, end = profile.socket(row.socket), socket_end(row.socket)
+        what = f"Socket {row.socket} {row.name}".strip()
         if row.pickup == "condenser" and not row.phantom:
             if socket.has("phantom"):
-                yield _look(f"power:{row.socket}", f"in:{row.socket}", f"{what}: a condenser without 48 V is silent",
+                yield _look(f"power:{row.socket}", end, f"{what}: a condenser without 48 V is silent",
                             _cure("switch 48 V on", "switch", socket=row.socket, switch="phantom", on="true"))
             else:
                 text = f"{what}: a condenser needs 48 V, which this socket lacks"
-                yield _look(f"power:{row.socket}", f"in:{row.socket}", text)
+                yield _look(f"power:{row.socket}", end, text)
         elif row.pickup == "ribbon" and row.phantom:
-            yield _look(f"ribbon:{row.socket}", f"in:{row.socket}", f"{what}: 48 V can destroy a ribbon",
+            yield _look(f"ribbon:{row.socket}", end, f"{what}: 48 V can destroy a ribbon",
                         _cure("switch 48 V off", "switch", socket=row.socket, switch="phantom", on="false"))
 
 
 def _unused(patch: Patch, profile: Profile) -> Iterator[Finding]:
     for socket, name in _free_sockets(patch, profile).items():
         text = f"Socket {socket} {name} feeds no track"
-        yield _look(f"free:{socket}", f"in:{socket}", text, _cure("make a track", "track_from", feed=f"in:{socket}"))
+        end = socket_end(socket)
+        yield _look(f"free:{socket}", end, text, _cure("make a track", "track_from", feed=end))
 
 
 def _ways(patch: Patch, profile: Profile) -> Iterator[Finding]:
@@ -139,7 +144,7 @@ def _ways(patch: Patch, profile: Profile) -> Iterator[Finding]:
     feeding = {end_of(f) for t in patch.tracks for f in t.feeds}
     ends: list[PatchTrack | PatchGroup] = [*patch.tracks, *patch.groups]
     for end in ends:
-        from_group = isinstance(end, PatchTrack) and any(f.startswith("group:") for f in end.feeds)
+        from_group = isinstance(end, PatchTrack) and any(kind_of(f) == GROUP for f in end.feeds)
         if isinstance(end, PatchTrack) and _written(end):
             continue
         if end.key not in leading and end.key not in feeding and not from_group:
@@ -175,5 +180,5 @@ def _free_sockets(patch: Patch, profile: Profile) -> dict[int, str]:
     feeding = {f for t in patch.tracks for f in t.feeds}
     return {
         i.socket: i.name for i in patch.inputs
-        if i.used and i.socket <= profile.inputs and f"in:{i.socket}" not in feeding
+        if i.used and i.socket <= profile.inputs and socket_end(i.socket) not in feeding
     }

@@ -5,9 +5,25 @@ from dataclasses import dataclass, field
 
 from cattailer.core.errors import Refusal
 from cattailer.core.gear.interface import Profile
-from cattailer.core.patch.patch import SOFTWARE, Patch, end_of, socket_of
+from cattailer.core.patch.ends import (
+    GROUP,
+    MIX,
+    OUTPUT,
+    SOCKET,
+    SOFT,
+    SOFTWARE,
+    TRACK,
+    end_of,
+    kind_of,
+    number_of,
+    output_end,
+    socket_end,
+    socket_of,
+    software_end,
+)
+from cattailer.core.patch.patch import Patch
 
-KINDS = ("in", "soft", "track", "group", "mix", "out")
+KINDS = (SOCKET, SOFT, TRACK, GROUP, MIX, OUTPUT)
 
 
 @dataclass(frozen=True)
@@ -86,7 +102,7 @@ class Flow:
         return []
 
     def leads_nowhere(self, key: str) -> bool:
-        return not self.after(key) and not key.startswith("out:")
+        return not self.after(key) and kind_of(key) != OUTPUT
 
     def name(self, key: str) -> str:
         end = self.by_key.get(key)
@@ -97,8 +113,8 @@ class Flow:
         end = self.by_key[key]
         up, down = self._reach(key, False), self._reach(key, True)
         out = []
-        sources = [k for k in reversed(up) if k.startswith(("in:", "soft:"))]
-        through = [k for k in down if k.startswith(("track:", "group:"))]
+        sources = [k for k in reversed(up) if kind_of(k) in (SOCKET, SOFT)]
+        through = [k for k in down if kind_of(k) in (TRACK, GROUP)]
         if sources:
             out.append(f"Fed by {_and([self._source(k) for k in sources])}.")
         elif end.kind in ("track", "group", "mix"):
@@ -111,7 +127,7 @@ class Flow:
         if end.kind == "out" and not up:
             out.append("Nothing is sent there.")
         elif end.kind == "out":
-            out.append(f"Carries {_and([self.name(k) for k in up if k.startswith('mix:')])}.")
+            out.append(f"Carries {_and([self.name(k) for k in up if kind_of(k) == MIX])}.")
         elif not heard:
             out.append("It leads nowhere." if self.leads_nowhere(key) else "It is not heard in any mix.")
         return out
@@ -124,7 +140,7 @@ class Flow:
 
     def from_outside(self, key: str) -> bool:
         """Whether a socket feeds it, straight or through groups."""
-        return any(k.startswith("in:") for k in self._reach(key, False))
+        return any(kind_of(k) == SOCKET for k in self._reach(key, False))
 
     def _heard(self, mix: str, itself: bool) -> str:
         outputs = "+".join(self.by_key[k].number for k in self.after(mix))
@@ -141,19 +157,19 @@ def flow(patch: Patch, profile: Profile) -> Flow:
     """The graph of a patch: used sockets, software sources, tracks, groups, mixes, outputs in use."""
     links = [(end_of(f), t.key) for t in patch.tracks for f in dict.fromkeys(t.feeds) if f]
     links = list(dict.fromkeys(links)) + [(a, b) for a, b in patch.routes]
-    links += [(m.key, f"out:{m.outputs[0]}") for m in patch.mixes if m.outputs]
+    links += [(m.key, output_end(m.outputs[0])) for m in patch.mixes if m.outputs]
     fed = {a for a, _ in links}
-    sockets = sorted({i.socket for i in patch.inputs if i.used} | {int(k[3:]) for k in fed if k.startswith("in:")})
+    sockets = sorted({i.socket for i in patch.inputs if i.used} | {number_of(k) for k in fed if kind_of(k) == SOCKET})
     names = {i.socket: i.name for i in patch.inputs}
     outputs = {m.outputs[0]: "+".join(map(str, m.outputs)) for m in patch.mixes if m.outputs}
     ends = [
-        *(End(f"in:{s}", names.get(s, ""), str(s)) for s in sockets if s <= profile.inputs),
-        *(End(f"in:{s}", "not on this interface", str(s)) for s in sockets if s > profile.inputs),
-        *(End(f"soft:{s}", s.capitalize()) for s in SOFTWARE),
+        *(End(socket_end(s), names.get(s, ""), str(s)) for s in sockets if s <= profile.inputs),
+        *(End(socket_end(s), "not on this interface", str(s)) for s in sockets if s > profile.inputs),
+        *(End(software_end(s), s.capitalize()) for s in SOFTWARE),
         *(End(t.key, t.name) for t in patch.tracks),
         *(End(g.key, g.name) for g in patch.groups),
         *(End(m.key, m.name) for m in patch.mixes),
-        *(End(f"out:{first}", f"outputs {both}", both) for first, both in sorted(outputs.items())),
+        *(End(output_end(first), f"outputs {both}", both) for first, both in sorted(outputs.items())),
     ]
     known = {e.key for e in ends}
     return Flow(tuple(ends), tuple((a, b) for a, b in links if a in known and b in known))
@@ -161,9 +177,9 @@ def flow(patch: Patch, profile: Profile) -> Flow:
 
 def check_route(patch: Patch, profile: Profile, start: str, target: str) -> None:
     """Raises Refusal when a route cannot be or would close a loop, which is named."""
-    kinds = {"track": ("group", "mix"), "group": ("group", "mix", "track"), "in": ("track",), "soft": ("track",)}
+    kinds = {TRACK: (GROUP, MIX), GROUP: (GROUP, MIX, TRACK), SOCKET: (TRACK,), SOFT: (TRACK,)}
     drawn = flow(patch, profile)
-    if target.partition(":")[0] not in kinds.get(start.partition(":")[0], ()) or target not in drawn.by_key:
+    if kind_of(target) not in kinds.get(kind_of(start), ()) or target not in drawn.by_key:
         raise Refusal("There is no such way for a signal, so nothing was changed.")
     if start not in drawn.by_key and socket_of(start) is None:
         raise Refusal("There is no such source, so nothing was changed.")

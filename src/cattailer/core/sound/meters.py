@@ -3,7 +3,9 @@
 ``BlockMeter`` gathers in the block path; ``MeterFace`` turns what was gathered into what is shown.
 """
 
+from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -19,6 +21,7 @@ CLIP_RUN = 3
 """This many samples in a row at full scale are a clip."""
 
 Floats = NDArray[np.float32]
+Window = tuple[float, float]
 
 
 def full_scale(bits: int) -> float:
@@ -127,6 +130,14 @@ class MeterFace:
         self._hold_left_s[rows] = 0.0
 
 
+Kind = Literal["peak", "true", "vu", "loudness"]
+KINDS: dict[Kind, str] = {"peak": "sample peak", "true": "true peak", "vu": "VU", "loudness": "loudness"}
+"""What a meter reads."""
+
+Point = Literal["input", "channel"]
+POINTS: dict[Point, str] = {"input": "input", "channel": "after channel"}
+"""Where a meter reads it."""
+
 TARGET_WINDOW_DBFS = (-18.0, -12.0)
 NO_SIGNAL_DBFS = -60.0
 
@@ -140,3 +151,18 @@ def zones(hold_dbfs: NDArray[np.float64], clips: NDArray[np.int64], windows: lis
     places = (hold_dbfs >= NO_SIGNAL_DBFS) * (1 + (hold_dbfs >= lows) + (hold_dbfs > highs))
     names = ("none", "below", "in", "above")
     return ["clipped" if clip else names[place] for place, clip in zip(places.tolist(), clips.tolist(), strict=True)]
+
+
+def own_or_usual(own: Sequence[float], usual: Window) -> Window:
+    """A track's target window: its own, two levels in dBFS, or the session's where it has none."""
+    return (own[0], own[1]) if len(own) == 2 else usual
+
+
+def louder_side(reading: Reading, channels: Sequence[int]) -> Reading:
+    """Several channels read as one: the highest of each level, and all clips."""
+    rows = np.array(channels, np.intp)
+    return Reading(
+        reading.peak_dbfs[rows].max(keepdims=True), reading.hold_dbfs[rows].max(keepdims=True),
+        reading.rms_dbfs[rows].max(keepdims=True), reading.max_dbfs[rows].max(keepdims=True),
+        reading.clips[rows].sum(keepdims=True),
+    )

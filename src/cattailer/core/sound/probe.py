@@ -2,6 +2,7 @@
 
 import math
 from dataclasses import dataclass
+from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -11,6 +12,8 @@ from cattailer.core.sound.meters import CLIP_RUN, full_scale
 
 Floats = NDArray[np.float32]
 
+Way = Literal["cable", "headphone"]
+WAYS: dict[Way, str] = {"cable": "by loopback cable", "headphone": "headphone at a microphone"}
 SECONDS = 0.25
 GAP_S = 0.35
 REPEATS = 5
@@ -122,3 +125,12 @@ def _snr_db(sound: Floats, offset: float, length: int) -> float:
     rest = np.concatenate([before, sound[at + length + length // 4 :]])
     noise = float(np.mean(np.square(rest))) if len(rest) > 100 else 1e-12
     return 10.0 * math.log10(max(float(np.mean(np.square(inside))) / max(noise, 1e-14), 1e-3))
+
+
+def claim_in_words(claimed_samples: int, correction_samples: int) -> str:
+    """What a driver's claim means for captured sound, as a sentence."""
+    if not correction_samples:
+        return f"The driver says {claimed_samples}, which is right."
+    few, place = ("few", "late") if correction_samples > 0 else ("many", "early")
+    off = abs(correction_samples)
+    return f"The driver says {claimed_samples}: {off} too {few}. Captured sound would lie {off} samples {place}."

@@ -12,6 +12,9 @@ LOWEST_HZ, HIGHEST_HZ = 25.0, 4400.0
 WINDOW_S = 0.2
 CLEAR = 0.8
 LEAST_DBFS = -65.0
+IN_TUNE_CENTS = 5.0
+"""Closer than this, nobody hears a beat within a note."""
+
 
 Floats = NDArray[np.float32]
 Doubles = NDArray[np.float64]
@@ -26,6 +29,10 @@ class Note:
     cents: float
     hz: float
     clarity: float
+
+    @property
+    def in_tune(self) -> bool:
+        return abs(self.cents) <= IN_TUNE_CENTS
 
 
 def note_of(hz: float, reference_hz: float = 440.0, clarity: float = 1.0) -> Note:

@@ -8,11 +8,15 @@ from typing import Any
 from cattailer.core.time.counting import MOST_BARS
 from cattailer.core.time.timeline import TempoMap
 
-WHENS = {"both": ("rolling", "capturing"), "rolling": ("rolling",), "capturing": ("capturing",)}
+WHENS = {"both": ("rolling", "capturing"), "capturing": ("capturing",), "rolling": ("rolling",)}
+"""When the click sounds: in which states of the transport."""
+
 SOUNDS = ("wood", "beep", "stick")
 SUBDIVISIONS = (1, 2, 3, 4)
-COUNTS = ("capturing", "both")
-COUNT_SOUNDS = ("click", "voice")
+COUNTS = {"capturing": ("capturing",), "both": ("rolling", "capturing")}
+"""Before what is counted in."""
+
+COUNT_SOUNDS = {"click": "the click", "voice": "a voice"}
 MOST_SILENCES = 100
 END = 1 << 30
 USUAL_COUNTS = (0, 1, 2, 4)

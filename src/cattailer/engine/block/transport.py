@@ -4,6 +4,7 @@ from dataclasses import dataclass
 
 from cattailer.core.errors import NotNow, Refusal
 from cattailer.core.time.timeline import BEFORE_ZERO_S
+from cattailer.core.transport import captures
 
 MAX_HOURS = 24
 
@@ -92,7 +93,7 @@ class Transport:
 
     def locate(self, position: int, rate_hz: int) -> None:
         """Goes to a timeline position. Raises Refusal outside the timeline, NotNow while capturing or counting in."""
-        if self.state in ("capturing", "counting"):
+        if captures(self.state):
             raise NotNow("The position cannot be moved while a capture runs. Stop capturing first.")
         if not -BEFORE_ZERO_S * rate_hz <= position <= MAX_HOURS * 3600 * rate_hz:
             raise Refusal("That position is outside the timeline (a minute before 0, to 24 hours).")

@@ -1,5 +1,6 @@
 """The meters of all rows as they are told to pages: sample peak, true peak, VU or loudness."""
 
+from collections.abc import Sequence
 from dataclasses import replace
 from typing import Any
 
@@ -8,17 +9,13 @@ from numpy.typing import NDArray
 
 from cattailer.core.plan import Plan
 from cattailer.core.sound.ballistics import MOMENTARY_S, SHORT_TERM_S, RowLoudness, VuMeter
-from cattailer.core.sound.meters import BlockMeter, MeterFace, Reading, zones
+from cattailer.core.sound.meters import BlockMeter, MeterFace, Reading, Window, louder_side, own_or_usual, zones
 from cattailer.core.sound.truepeak import TruePeak
 
-KINDS = ("peak", "true", "vu", "loudness")
-POINTS = ("input", "channel")
 BELOW_SHOWN = 0.9
 """True peaks are looked for down to a little below what the falling meter still shows."""
 
 Floats = NDArray[np.float32]
-Window = tuple[float, float]
-
 
 class RowMeters:
     """Peaks, RMS and clips are always gathered; what else is read only while it is shown."""
@@ -92,6 +89,19 @@ class RowMeters:
             "zone": zones(reading.hold_dbfs[:n], reading.clips[:n], windows),
         }
 
+    def pair_as_sent(self, reading: Reading, channels: Sequence[int], window: Window) -> dict[str, Any]:
+        """Several channels as one: by the louder side."""
+        one = louder_side(reading, channels)
+        crest = np.maximum(one.hold_dbfs - one.rms_dbfs, 0.0)
+        levels = {
+            "peak": one.peak_dbfs, "hold": one.hold_dbfs, "rms": one.rms_dbfs, "max": one.max_dbfs, "crest": crest,
+        }
+        return {
+            **{name: _list(level)[0] for name, level in levels.items()}, "clips": int(one.clips[0]),
+            "clipped_at": round(float(self._clipped_at[list(channels)].max()), 1),
+            "zone": zones(one.hold_dbfs, one.clips, [window])[0],
+        }
+
     def after(self, reading: Reading, plan: Plan) -> dict[str, Any]:
         """The same of every track behind its channel's fader, in the plan's order."""
         heard = [[c for c in t.inputs if c >= 0] for t in plan.tracks]
@@ -103,7 +113,7 @@ class RowMeters:
 
         hold = shifted(reading.hold_dbfs)
         clips = np.array([reading.clips[c] if c >= 0 else 0 for c in louder], np.int64)
-        windows = [(t.window[0], t.window[1]) if len(t.window) == 2 else plan.window for t in plan.tracks]
+        windows = [own_or_usual(t.window, plan.window) for t in plan.tracks]
         return {
             "ids": [t.id for t in plan.tracks], "peak": _list(shifted(reading.peak_dbfs)), "hold": _list(hold),
             "rms": _list(shifted(reading.rms_dbfs)), "max": _list(shifted(reading.max_dbfs)),

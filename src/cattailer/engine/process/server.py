@@ -21,10 +21,11 @@ import zmq
 from cattailer.core.errors import NotNow, Refusal
 from cattailer.core.plan import Plan
 from cattailer.core.sound import probe
+from cattailer.core.sound.meters import KINDS, POINTS
+from cattailer.core.transport import captures
 from cattailer.engine.block import load
 from cattailer.engine.block.engine import Engine
 from cattailer.engine.driver import OpenDriver
-from cattailer.engine.process.metering import KINDS, POINTS
 from cattailer.engine.process.telemetry import Telemetry
 from cattailer.engine.sources.click import Count
 from cattailer.engine.sources.probe import Probe
@@ -191,7 +192,7 @@ class EngineServer:
     def _capture(self, arguments: dict[str, Any]) -> dict[str, Any]:
         """Opens the files, then captures from the position at which the command came, after ``count`` bars."""
         engine = self._need()
-        if engine.transport.state in ("capturing", "counting"):
+        if captures(engine.transport.state):
             raise NotNow("A capture is already running.")
         if engine.transport.position < 0:
             raise NotNow("A capture begins at 0 of the timeline or later. Go to bar 1 (Home), then capture.")

@@ -10,7 +10,7 @@ import numpy as np
 import zmq
 
 from cattailer.core.sound.ballistics import VU_ZERO_DBFS
-from cattailer.core.sound.meters import Reading
+from cattailer.core.sound.meters import Reading, own_or_usual
 from cattailer.core.time.timeline import clock_text
 from cattailer.engine.block.engine import Engine
 from cattailer.engine.process.metering import RowMeters
@@ -79,6 +79,15 @@ class Telemetry:
             "window": plan.window, "muted": engine.muted, "sockets": plan.inputs,
             "kind": self.rows.kind, "point": self.point, "vu_zero": VU_ZERO_DBFS,
             "inputs": self.rows.as_sent(inputs, plan.windows()), "main": self._main.as_sent(main, [plan.window] * 2),
+        }
+        frame["pairs"] = {
+            "main": self._main.pair_as_sent(main, (0, 1), plan.window),
+            **{
+                ",".join(map(str, t.inputs)): self.rows.pair_as_sent(
+                    inputs, [c for c in t.inputs if c >= 0], own_or_usual(t.window, plan.window)
+                )
+                for t in plan.tracks if len(t.inputs) > 1 and max(t.inputs) >= 0
+            },
         }
         if self.point == "channel":
             frame["channel"] = self.rows.after(inputs, plan)

@@ -9,7 +9,7 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
-from cattailer.core.patch.patch import SOFTWARE
+from cattailer.core.patch.ends import SOFTWARE
 from cattailer.core.time.pattern import LOW, SHAKER, Hit, bar_of
 from cattailer.core.time.timeline import TempoMap
 

@@ -9,6 +9,7 @@ import structlog
 
 from cattailer.core.errors import Away, NotNow, Refusal
 from cattailer.core.gear.interface import Profile, missing
+from cattailer.core.transport import captures
 from cattailer.engine.process.client import EngineClient
 from cattailer.media import profile_toml
 from cattailer.services.desk.listening import Listening
@@ -16,10 +17,6 @@ from cattailer.services.desk.live import Live
 from cattailer.store.database import Database
 
 log = structlog.get_logger("services")
-
-
-CAPTURING = ("capturing", "counting")
-"""States of the engine in which a capture runs, or is about to."""
 
 
 @dataclass
@@ -98,5 +95,5 @@ class Desk:
     def forbid_while_capturing(self, session: int, what: str) -> None:
         """Raises NotNow when this session is capturing."""
         state = self.engine_state()
-        if state["session"] == session and state["state"] in CAPTURING:
+        if state["session"] == session and captures(state["state"]):
             raise NotNow(f"A capture runs, so {what} must wait. Stop capturing first; nothing was changed.")

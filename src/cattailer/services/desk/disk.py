@@ -1,7 +1,6 @@
 """Room on the disk that holds the media."""
 
 import math
-import os
 import shutil
 from dataclasses import dataclass
 from pathlib import Path
@@ -19,22 +18,23 @@ class Storage:
 
 def storage(desk: Desk, channels: int, rate_hz: int, bits: int) -> Storage:
     """Where media go, how much is free, how long it lasts, and whether the system lives there too."""
-    folder = desk.media
-    while not folder.exists():
-        folder = folder.parent
-    free = os.statvfs(folder)
-    free_bytes = free.f_bavail * free.f_frsize
-    hours = free_bytes / (max(1, channels) * rate_hz * bits / 8 * 3600)
-    return Storage(str(desk.media), free_bytes / 1e9, hours, folder.stat().st_dev == Path("/").stat().st_dev)
+    folder = _nearest(desk.media)
+    system = folder.stat().st_dev == Path("/").stat().st_dev
+    hours = disk_minutes_left(desk, channels, rate_hz, bits) / 60.0
+    return Storage(str(desk.media), shutil.disk_usage(folder).free / 1e9, hours, system)
 
 
 def disk_minutes_left(desk: Desk, channels: int, rate_hz: int, bits: int) -> float:
     """Minutes of capture that fit on the media folder's disk for this many channels."""
-    folder = desk.media
+    per_minute = max(1, channels) * rate_hz * bits // 8 * 60
+    return shutil.disk_usage(_nearest(desk.media)).free / per_minute
+
+
+def _nearest(folder: Path) -> Path:
+    """The folder, or what it will be made in."""
     while not folder.exists():
         folder = folder.parent
-    per_minute = max(1, channels) * rate_hz * bits // 8 * 60
-    return shutil.disk_usage(folder).free / per_minute
+    return folder
 
 
 def time_left_text(minutes: float) -> str:

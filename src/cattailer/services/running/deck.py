@@ -8,7 +8,8 @@ from cattailer.core.advice import ready
 from cattailer.core.findings import Finding
 from cattailer.core.gear.interface import Profile
 from cattailer.core.gear.rates import rescaled
-from cattailer.core.patch.patch import Patch, PatchTrack, socket_of
+from cattailer.core.patch.ends import socket_of
+from cattailer.core.patch.patch import Patch, PatchTrack
 from cattailer.core.time.clicking import ClickSettings
 from cattailer.core.time.timeline import TempoMap, clock_text
 from cattailer.core.units import milliseconds

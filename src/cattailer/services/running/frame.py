@@ -8,7 +8,7 @@ from cattailer.core.patch import patchcheck
 from cattailer.services.desk.desk import Desk
 from cattailer.services.running import deck, stageline
 from cattailer.services.running.deck import Deck
-from cattailer.services.session.loading import load
+from cattailer.services.session.reading import load
 from cattailer.services.session.rows import patch_of
 from cattailer.store.models import Session
 

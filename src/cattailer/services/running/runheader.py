@@ -8,7 +8,8 @@ from sqlalchemy import func, orm, select
 
 from cattailer.core.advice.gainadvice import net_gain_db, source_key
 from cattailer.core.gear.interface import Profile
-from cattailer.core.patch.patch import Patch, PatchTrack, in_words, socket_of
+from cattailer.core.patch.ends import in_words, socket_of
+from cattailer.core.patch.patch import Patch, PatchTrack
 from cattailer.media.journal import RunHeader
 from cattailer.media.runheader import Named, Played, header
 from cattailer.services.desk.desk import Desk

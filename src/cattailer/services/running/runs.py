@@ -9,8 +9,8 @@ from sqlalchemy.exc import IntegrityError
 from cattailer.media import journal, recovery, wavfile
 from cattailer.media.journal import LEAD_IN_FOLDER
 from cattailer.services.desk.desk import Desk, log
-from cattailer.services.session.compiling import compile_plan
-from cattailer.services.session.editing import enter, get_session, push_if_open
+from cattailer.services.session.editing import enter
+from cattailer.services.session.pushing import push
 from cattailer.store.models import Media, Run, Session, Take, Track
 
 
@@ -82,10 +82,7 @@ def _enter(desk: Desk, story: journal.RunStory) -> bool:
         name = f"Run {header.number}{f' ({header.note})' if header.note else ''}"
         what = f"{name} {'recovered' if story.recovered else 'captured'}"
         enter(db, session, what, "fixed", {}, {"run": header.run})
-        db.flush()
-        db.expire_all()
-        plan = compile_plan(desk, get_session(db, session.id))
-    push_if_open(desk, plan.session, plan.to_dict())
+    push(desk, header.session)
     return True
 
 

@@ -14,8 +14,8 @@ from cattailer.services.desk.disk import disk_minutes_left
 from cattailer.services.running import runs
 from cattailer.services.running.runheader import next_run
 from cattailer.services.session.compiling import take_spans
-from cattailer.services.session.editing import get_session
 from cattailer.services.session.opening import open_session
+from cattailer.services.session.reading import get_session
 from cattailer.services.session.rows import tempo_of
 
 LEAST_MINUTES = 0.5

@@ -4,14 +4,8 @@ from sqlalchemy import orm, select
 
 from cattailer.core.gear.interface import Profile
 from cattailer.core.gear.rates import rescaled
-from cattailer.core.patch.patch import (
-    SOFTWARE,
-    Patch,
-    PatchInput,
-    end_of,
-    side_of,
-    socket_of,
-)
+from cattailer.core.patch.ends import GROUP, SOFT, SOFTWARE, end_of, kind_of, name_of, number_of, side_of, socket_of
+from cattailer.core.patch.patch import Patch, PatchInput
 from cattailer.core.plan import MOST_FEEDERS, NOTHING, SOFTWARE_CHANNELS, GroupPlan, MixPlan, Plan, Preamps, TrackPlan
 from cattailer.core.takes.pieces import TakeSpan, topmost
 from cattailer.core.time.clicking import ClickSettings
@@ -56,10 +50,10 @@ def source_channel(feed: str, profile: Profile, feeders: tuple[int, ...]) -> int
     socket, end = socket_of(feed), end_of(feed)
     if socket is not None:
         return socket - 1 if socket <= profile.inputs else NOTHING
-    if end.startswith("soft:"):
-        return profile.inputs + 2 * SOFTWARE.index(end[5:]) + side_of(feed)
-    if end.startswith("group:") and int(end[6:]) in feeders:
-        return profile.inputs + SOFTWARE_CHANNELS + 2 * feeders.index(int(end[6:])) + side_of(feed)
+    if kind_of(end) == SOFT:
+        return profile.inputs + 2 * SOFTWARE.index(name_of(end)) + side_of(feed)
+    if kind_of(end) == GROUP and number_of(end) in feeders:
+        return profile.inputs + SOFTWARE_CHANNELS + 2 * feeders.index(number_of(end)) + side_of(feed)
     return NOTHING
 
 

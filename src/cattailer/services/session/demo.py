@@ -5,6 +5,7 @@ from fractions import Fraction
 
 from sqlalchemy import select
 
+from cattailer.core.patch.ends import socket_end
 from cattailer.core.patch.patch import Patch, PatchGroup, PatchInput, PatchMix, PatchTrack
 from cattailer.core.patch.shape import Shape
 from cattailer.core.plan import GroupPlan, MixPlan, Plan, TrackPlan
@@ -69,7 +70,7 @@ def shape() -> Shape:
         for i in INPUTS
     )
     tracks = tuple(
-        PatchTrack(i.socket, i.name, (f"in:{i.socket}",), pan=i.pan, icon=icon, colour=colour)
+        PatchTrack(i.socket, i.name, (socket_end(i.socket),), pan=i.pan, icon=icon, colour=colour)
         for i, icon, colour in zip(INPUTS, ICONS, COLOURS, strict=True)
     )
     groups = tuple(PatchGroup(n, name) for n, name in enumerate(GROUPS, 1))
@@ -77,11 +78,14 @@ def shape() -> Shape:
         PatchMix(1, "Main mix", "main", (1, 2)), PatchMix(2, "Cue dulcimer", "cue", (3, 4)),
         PatchMix(3, "Cue narrator", "cue", (5, 6)), PatchMix(4, "Cue band", "cue", (7, 8)),
     )
-    into = {t: f"group:{n}" for n, members in enumerate(GROUPS.values(), 1) for t in members}
+    into = {t: g.key for g, members in zip(groups, GROUPS.values(), strict=True) for t in members}
+    strings, reeds = (g.key for g in groups)
+    main, *cues = (m.key for m in mixes)
+    narrator = tracks[7].key
     routes = (
-        *((t.key, into.get(t.id, "mix:1")) for t in tracks), *((g.key, "mix:1") for g in groups),
-        ("group:1", "mix:2"), ("track:8", "mix:2"), ("group:1", "mix:3"), ("group:2", "mix:3"), ("track:8", "mix:3"),
-        *((t.key, "mix:4") for t in tracks[:8]),
+        *((t.key, into.get(t.id, main)) for t in tracks), *((g.key, main) for g in groups),
+        (strings, cues[0]), (narrator, cues[0]), (strings, cues[1]), (reeds, cues[1]), (narrator, cues[1]),
+        *((t.key, cues[2]) for t in tracks[:8]),
     )
     return Shape(INTERFACE, RATE_HZ, PERIOD, BITS, tempo().to_dict(), Patch(rows, tracks, groups, mixes, routes))
 

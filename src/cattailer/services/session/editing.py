@@ -5,11 +5,12 @@ from contextlib import contextmanager
 from dataclasses import dataclass
 from typing import Any, TypeVar
 
-from sqlalchemy import delete, orm, select, update
+from sqlalchemy import delete, orm, update
 
-from cattailer.core.errors import NotFound, NotNow, Refusal
-from cattailer.services.desk.desk import Desk, log
-from cattailer.services.session.compiling import compile_plan
+from cattailer.core.errors import NotFound, NotNow
+from cattailer.services.desk.desk import Desk
+from cattailer.services.session.pushing import push
+from cattailer.services.session.reading import get_session
 from cattailer.store.database import tell_revision
 from cattailer.store.images import Recorder
 from cattailer.store.models import Base, Group, History, Input, Mix, Route, Session, Track
@@ -72,15 +73,6 @@ class Edit:
         raise NotFound(f"This session has no {kind} with the number {wanted}. It may have been removed.")
 
 
-def get_session(db: orm.Session, session_id: int, lock: bool = False) -> Session:
-    """Raises NotFound."""
-    query = select(Session).where(Session.id == session_id)
-    session = db.scalar(query.with_for_update() if lock else query)
-    if session is None:
-        raise NotFound(f"There is no session with the number {session_id}. It may have been removed.")
-    return session
-
-
 @contextmanager
 def editing(desk: Desk, session_id: int) -> Iterator[Edit]:
     """Everything inside is one edit. When nothing changed, nothing is entered."""
@@ -97,9 +89,7 @@ def editing(desk: Desk, session_id: int) -> Iterator[Edit]:
         enter(db, edit.session, edit.what, edit.state, recorder.before, recorder.after)
         oldest = edit.session.revision - KEPT_HISTORY
         db.execute(delete(History).where(of_session, History.revision < oldest, History.state != "fixed"))
-        db.flush()
-        plan = compile_plan(desk, edit.session)
-    push_if_open(desk, plan.session, plan.to_dict())
+    push(desk, session_id)
 
 
 def enter(
@@ -116,13 +106,3 @@ def count_on(db: orm.Session, session: Session) -> None:
     """A new revision; everybody is told once it is committed."""
     session.revision += 1
     tell_revision(db, session.id, session.revision)
-
-
-def push_if_open(desk: Desk, session_id: int, plan: dict[str, Any]) -> None:
-    """Hands the plan to the engine when it runs this session. An engine that is away gets it later."""
-    if desk.engine_state()["session"] != session_id:
-        return
-    try:
-        desk.engine.ask("plan", 30.0, plan=plan)
-    except Refusal as why:
-        log.warning("plan not taken", why=why.message)

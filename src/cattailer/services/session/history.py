@@ -7,8 +7,9 @@ from sqlalchemy import orm, select
 
 from cattailer.core.errors import NotNow
 from cattailer.services.desk.desk import Desk
-from cattailer.services.session.compiling import compile_plan
-from cattailer.services.session.editing import count_on, get_session, push_if_open
+from cattailer.services.session.editing import count_on
+from cattailer.services.session.pushing import push
+from cattailer.services.session.reading import get_session
 from cattailer.store.images import put_back
 from cattailer.store.models import History, Take
 
@@ -61,9 +62,8 @@ def _step(desk: Desk, session_id: int, back: bool) -> str:
         entry.state = "undone" if back else "done"
         # The entry keeps its place in the order; only the session's revision counts on.
         count_on(db, session)
-        db.flush()
-        what, plan = entry.what, compile_plan(desk, session)
-    push_if_open(desk, plan.session, plan.to_dict())
+        what = entry.what
+    push(desk, session_id)
     return what
 
 

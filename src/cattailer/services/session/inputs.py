@@ -4,6 +4,7 @@ from cattailer.core.errors import NotNow, Refusal, Sure
 from cattailer.core.gear import phantom
 from cattailer.core.gear.interface import SWITCHES, Profile
 from cattailer.core.naming import clean_name
+from cattailer.core.patch.ends import socket_end
 from cattailer.core.patch.patch import PICKUPS, PatchInput
 from cattailer.services.desk.desk import Desk
 from cattailer.services.session.editing import Edit, editing
@@ -123,7 +124,7 @@ def exchange(desk: Desk, session_id: int, one: int, other: int) -> None:
             kept = getattr(a, name)
             setattr(a, name, getattr(b, name))
             setattr(b, name, kept)
-        turned = {f"in:{one}": f"in:{other}", f"in:{other}": f"in:{one}"}
+        turned = {socket_end(one): socket_end(other), socket_end(other): socket_end(one)}
         for track in edit.session.tracks:
             track.feeds = [turned.get(f, f) for f in track.feeds]
 

@@ -7,7 +7,7 @@ from sqlalchemy import select
 from cattailer.core.errors import NotFound
 from cattailer.services.desk.desk import Desk
 from cattailer.services.session.compiling import compile_plan
-from cattailer.services.session.editing import get_session
+from cattailer.services.session.reading import get_session
 from cattailer.store.models import Session
 
 

@@ -9,7 +9,8 @@ from sqlalchemy import func, select
 from cattailer.core.naming import clean_name
 from cattailer.services.desk.desk import Desk
 from cattailer.services.session import templates
-from cattailer.services.session.editing import editing, get_session
+from cattailer.services.session.editing import editing
+from cattailer.services.session.reading import get_session
 from cattailer.services.session.shapes import build, shape_of
 from cattailer.store.models import Run, Session, Take, Track
 

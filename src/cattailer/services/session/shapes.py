@@ -5,7 +5,7 @@ from dataclasses import asdict
 from sqlalchemy import orm
 
 from cattailer.core.naming import safe_part
-from cattailer.core.patch.patch import end_of
+from cattailer.core.patch.ends import end_of, group_end, mix_end, track_end
 from cattailer.core.patch.shape import Shape
 from cattailer.services.desk.desk import Desk
 from cattailer.services.session.rows import INPUT_FIELDS, patch_of
@@ -42,10 +42,10 @@ def build(desk: Desk, db: orm.Session, title: str, shape: Shape, code: str = "")
     mixes = {
         m.key: Mix(place=n, name=m.name, kind=m.kind, outputs=list(m.outputs), fader_db=m.fader_db)
         for n, m in enumerate(patch.mixes, 1)
-    } or {"mix:0": Mix(place=1, name="Main mix", kind="main", outputs=[1, 2])}
+    } or {mix_end(0): Mix(place=1, name="Main mix", kind="main", outputs=[1, 2])}
     session.groups, session.mixes = list(groups.values()), list(mixes.values())
     db.flush()
-    new = {key: f"group:{g.id}" for key, g in groups.items()} | {key: f"mix:{m.id}" for key, m in mixes.items()}
+    new = {key: group_end(g.id) for key, g in groups.items()} | {key: mix_end(m.id) for key, m in mixes.items()}
     for place, t in enumerate(patch.tracks, 1):
         feeds = [f.replace(end_of(f), new[end_of(f)]) if end_of(f) in new else f for f in t.feeds]
         track = Track(
@@ -54,7 +54,7 @@ def build(desk: Desk, db: orm.Session, title: str, shape: Shape, code: str = "")
         )
         session.tracks.append(track)
         db.flush()
-        new[t.key] = f"track:{track.id}"
+        new[t.key] = track_end(track.id)
     session.routes = [Route(start=new[a], target=new[b]) for a, b in patch.routes if a in new and b in new]
     session.folder = f"{safe_part(title, 40)}-{session.id}"
     db.flush()

@@ -8,11 +8,12 @@ from sqlalchemy import select
 from cattailer.core.errors import NotFound, NotNow
 from cattailer.core.gear.interface import Profile
 from cattailer.core.naming import clean_name
+from cattailer.core.patch.ends import group_end, mix_end, socket_end, socket_of
 from cattailer.core.patch.patch import Patch, PatchGroup, PatchInput, PatchMix, PatchTrack
 from cattailer.core.patch.shape import Shape
 from cattailer.core.time.timeline import TempoMap
 from cattailer.services.desk.desk import Desk
-from cattailer.services.session.editing import get_session
+from cattailer.services.session.reading import get_session
 from cattailer.services.session.shapes import shape_of
 from cattailer.store.models import Setting, Template
 
@@ -103,7 +104,7 @@ def shipped() -> dict[str, tuple[str, Shape]]:
 
 def fits(shape: Shape, profile: Profile) -> bool:
     """Whether every socket that a shape feeds from is on an interface."""
-    return all(int(f[3:]) <= profile.inputs for t in shape.patch.tracks for f in t.feeds if f.startswith("in:"))
+    return all((socket_of(f) or 0) <= profile.inputs for t in shape.patch.tracks for f in t.feeds)
 
 
 def _shape(patch: Patch) -> Shape:
@@ -115,7 +116,7 @@ def _row(socket: int, label: str, pickup: str, technique: str = "", distance: st
 
 
 def _all_to(tracks: tuple[PatchTrack, ...], *mixes: int) -> tuple[tuple[str, str], ...]:
-    return tuple((t.key, f"mix:{m}") for t in tracks for m in mixes)
+    return tuple((t.key, mix_end(m)) for t in tracks for m in mixes)
 
 
 def _pair() -> Patch:
@@ -123,7 +124,7 @@ def _pair() -> Patch:
         _row(1, "Pair left", "condenser", "spaced pair", "60 cm", "over the table"),
         _row(2, "Pair right", "condenser", "spaced pair", "60 cm", "over the table"),
     )
-    tracks = (PatchTrack(1, "Table pair", ("in:1", "in:2"), colour="water", icon="room"),)
+    tracks = (PatchTrack(1, "Table pair", (socket_end(1), socket_end(2)), colour="water", icon="room"),)
     mixes = (PatchMix(1, "Main mix", "main", (1, 2)),)
     return Patch(inputs, tracks, (), mixes, _all_to(tracks, 1))
 
@@ -137,17 +138,17 @@ def _ensemble() -> Patch:
     )
     inputs = tuple(_row(n, name, pickup) for n, (name, pickup, _) in enumerate(rows, 1))
     tracks = (
-        *(PatchTrack(n, name, (f"in:{n}",), icon=icon) for n, (name, _, icon) in enumerate(rows[:8], 1)),
-        PatchTrack(9, "Room", ("in:9", "in:10"), icon="room"),
+        *(PatchTrack(n, name, (socket_end(n),), icon=icon) for n, (name, _, icon) in enumerate(rows[:8], 1)),
+        PatchTrack(9, "Room", (socket_end(9), socket_end(10)), icon="room"),
     )
     groups = (PatchGroup(1, "Strings"), PatchGroup(2, "Winds"))
     mixes = (
         PatchMix(1, "Main mix", "main", (1, 2)), PatchMix(2, "Cue band", "cue", (3, 4)),
         PatchMix(3, "Cue singer", "cue", (5, 6)),
     )
-    into = {1: "group:1", 2: "group:1", 3: "group:1", 4: "group:2", 5: "group:2"}
+    into = {1: group_end(1), 2: group_end(1), 3: group_end(1), 4: group_end(2), 5: group_end(2)}
     routes = (
-        *((t.key, into.get(t.id, "mix:1")) for t in tracks), ("group:1", "mix:1"), ("group:2", "mix:1"),
+        *((t.key, into.get(t.id, mix_end(1))) for t in tracks), (group_end(1), mix_end(1)), (group_end(2), mix_end(1)),
         *_all_to(tracks[:8], 2, 3),
     )
     return Patch(inputs, tracks, groups, mixes, routes)
@@ -156,12 +157,13 @@ def _ensemble() -> Patch:
 def _spoken() -> Patch:
     inputs = tuple(_row(n, name, "dynamic", "close", "15 cm", "off axis") for n, name in ((1, "Host"), (2, "Guest")))
     tracks = (
-        PatchTrack(1, "Host", ("in:1",), icon="voice", colour="water"),
-        PatchTrack(2, "Guest", ("in:2",), icon="voice", colour="ochre"),
+        PatchTrack(1, "Host", (socket_end(1),), icon="voice", colour="water"),
+        PatchTrack(2, "Guest", (socket_end(2),), icon="voice", colour="ochre"),
     )
     groups = (PatchGroup(1, "Voices"),)
     mixes = (PatchMix(1, "Main mix", "main", (1, 2)), PatchMix(2, "Cue table", "cue", (3, 4)))
-    routes = (("track:1", "group:1"), ("track:2", "group:1"), ("group:1", "mix:1"), *_all_to(tracks, 2))
+    voices = groups[0].key
+    routes = (*((t.key, voices) for t in tracks), (voices, mix_end(1)), *_all_to(tracks, 2))
     return Patch(inputs, tracks, groups, mixes, routes)
 
 

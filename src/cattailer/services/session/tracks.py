@@ -5,7 +5,22 @@ from dataclasses import dataclass
 
 from cattailer.core.errors import NotNow, Refusal
 from cattailer.core.naming import MAX_NAME, clean_name
-from cattailer.core.patch.patch import COLOURS, ICONS, check_feed, end_of, pair_from, socket_of
+from cattailer.core.patch.ends import (
+    GROUP,
+    SOCKET,
+    SOFT,
+    check_feed,
+    end_of,
+    group_end,
+    kind_of,
+    mix_end,
+    name_of,
+    pair_from,
+    socket_end,
+    socket_of,
+    track_end,
+)
+from cattailer.core.patch.patch import COLOURS, ICONS
 from cattailer.core.patch.routing import check_route
 from cattailer.core.plan import MOST_FEEDERS
 from cattailer.services.desk.desk import Desk
@@ -49,7 +64,7 @@ def add_tracks(desk: Desk, session_id: int, wanted: Wanted) -> list[int]:
             )
         made = []
         for n in range(wanted.count):
-            feed = f"in:{socket + n * step}" if socket is not None else start
+            feed = socket_end(socket + n * step) if socket is not None else start
             feeds = pair_from(feed, profile) if wanted.pair else (feed,)
             made.append(add_one(edit, feeds, name if wanted.count == 1 else f"{name} {n + 1}" if name else ""))
         first, last = made[0].name, made[-1].name
@@ -65,10 +80,10 @@ def add_one(edit: Edit, feeds: Iterable[str], name: str = "", to_main: bool = Tr
         raise NotNow(f"A session holds {MOST_TRACKS} tracks. Remove some first; nothing was changed.")
     for feed in feeds:
         check_feeders(edit, feed)
-    labels = {f"in:{i.socket}": i.label or i.source for i in session.inputs}
+    labels = {socket_end(i.socket): i.label or i.source for i in session.inputs}
     end = end_of(feeds[0])
-    group = {f"group:{g.id}": g.name for g in session.groups}.get(end, "")
-    called = name or labels.get(feeds[0]) or group or (end[5:].capitalize() if end.startswith("soft:") else "")
+    group = {group_end(g.id): g.name for g in session.groups}.get(end, "")
+    called = name or labels.get(feeds[0]) or group or (name_of(end).capitalize() if kind_of(end) == SOFT else "")
     track = Track(
         place=max((t.place for t in session.tracks), default=0) + 1, name=called or f"Track {len(session.tracks) + 1}",
         feeds=feeds,
@@ -76,8 +91,8 @@ def add_one(edit: Edit, feeds: Iterable[str], name: str = "", to_main: bool = Tr
     session.tracks.append(track)
     edit.db.flush()
     main = next((m for m in session.mixes if m.kind == "main"), None)
-    if main is not None and to_main and not end.startswith("group:"):
-        edit.route(f"track:{track.id}", f"mix:{main.id}", True)
+    if main is not None and to_main and kind_of(end) != GROUP:
+        edit.route(track_end(track.id), mix_end(main.id), True)
     return track
 
 
@@ -138,7 +153,7 @@ def feed_track(desk: Desk, session_id: int, track_id: int, side: int, feed: str,
         if was is not None and was != old:
             raise NotNow(f"{track.name} was fed otherwise on another page meanwhile. Look at the row and choose again.")
         if feed:
-            check_route(patch_of(edit.session), profile, end_of(feed), f"track:{track.id}")
+            check_route(patch_of(edit.session), profile, end_of(feed), track_end(track.id))
             check_feeders(edit, feed)
         feeds = list(track.feeds)
         feeds[side] = feed
@@ -176,8 +191,8 @@ def duplicate(desk: Desk, session_id: int, track_id: int) -> int:
         elif len(track.feeds) == 1:
             layer.pan = -track.pan
         for route in list(edit.session.routes):
-            if route.start == f"track:{track.id}":
-                edit.route(f"track:{layer.id}", route.target, True)
+            if route.start == track_end(track.id):
+                edit.route(track_end(layer.id), route.target, True)
         _order(edit, layer, track.place + 1)
         meant = {f"twice:{f}:{layer.id}" for f in track.feeds}
         edit.session.accepted = sorted({*edit.session.accepted, *meant})
@@ -196,7 +211,7 @@ def remove_track(desk: Desk, session_id: int, track_id: int) -> None:
                 "Unplug it if nothing more should be captured on it."
             )
         edit.what = f"Track {track.name} removed"
-        for route in [r for r in edit.session.routes if r.start == f"track:{track.id}"]:
+        for route in [r for r in edit.session.routes if r.start == track_end(track.id)]:
             edit.session.routes.remove(route)
         edit.session.tracks.remove(track)
 
@@ -211,8 +226,8 @@ def move_track(desk: Desk, session_id: int, track_id: int, place: int) -> None:
 
 def check_feeders(edit: Edit, feed: str) -> None:
     """Raises NotNow when more groups would feed tracks than the engine has room for."""
-    if feed.startswith("group:"):
-        feeding = {end_of(f) for t in edit.session.tracks for f in t.feeds if f.startswith("group:")}
+    if kind_of(feed) == GROUP:
+        feeding = {end_of(f) for t in edit.session.tracks for f in t.feeds if kind_of(f) == GROUP}
         if len(feeding | {end_of(feed)}) > MOST_FEEDERS:
             raise NotNow(f"{MOST_FEEDERS} groups feed tracks already, which is the most. Nothing was changed.")
 
@@ -228,10 +243,10 @@ def _order(edit: Edit, track: Track, place: int) -> None:
 
 def _moved(old: str, new: str) -> str:
     def said(feed: str) -> str:
-        return f"socket {feed[3:]}" if feed.startswith("in:") else end_of(feed).replace(":", " ")
+        return f"{'socket' if kind_of(feed) == SOCKET else kind_of(feed)} {name_of(feed)}"
 
     if old and new:
-        if old.startswith("in:") and new.startswith("in:"):
-            return f"moved from socket {old[3:]} to {new[3:]}"
+        if kind_of(old) == SOCKET and kind_of(new) == SOCKET:
+            return f"moved from socket {name_of(old)} to {name_of(new)}"
         return f"moved from {said(old)} to {said(new)}"
     return f"fed by {said(new)}" if new else f"unplugged from {said(old)}"

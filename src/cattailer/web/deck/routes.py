@@ -1,10 +1,9 @@
 """The Deck: what it does on every stage. Pages fetch what changed when they hear of it."""
 
-from typing import Literal
-
 from flask import Blueprint, Response
 from pydantic import Field
 
+from cattailer.core.players import Mode as PlayerMode
 from cattailer.services.desk import meters, standin
 from cattailer.services.running import click, ranges, transport
 from cattailer.web.forms import Bar, Form, Text, desk, done, form
@@ -33,7 +32,7 @@ class Range(Form):
 
 
 class Mode(Form):
-    mode: Literal["rest", "check", "perform", "follow"]
+    mode: PlayerMode
     player: Text = ""
 
 

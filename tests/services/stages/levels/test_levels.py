@@ -13,7 +13,7 @@ from cattailer.services.running import arming, frame, runs, transport
 from cattailer.services.running.stageline import LiveFindings
 from cattailer.services.session import demo, hardware, history, inputs, opening, rate, sessions
 from cattailer.services.session.compiling import compile_plan
-from cattailer.services.session.editing import get_session
+from cattailer.services.session.reading import get_session
 from cattailer.services.session.rows import patch_of
 from cattailer.services.stages.levels import knobs, noise, pairing, show, soundcheck, tuning, watch, windows
 from cattailer.services.stages.levels.live import LiveKnob, LiveLevels

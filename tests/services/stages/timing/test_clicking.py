@@ -8,7 +8,7 @@ from cattailer.media import wavfile
 from cattailer.services.desk.desk import Desk
 from cattailer.services.running import arming, click, frame, transport
 from cattailer.services.session import demo, opening, sessions
-from cattailer.services.session.editing import get_session
+from cattailer.services.session.reading import get_session
 from cattailer.services.session.rows import tempo_of
 from cattailer.services.stages.takes import files
 from cattailer.services.stages.timing import clicking

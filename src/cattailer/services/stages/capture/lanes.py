@@ -9,8 +9,8 @@ from cattailer.core.takes.pieces import topmost
 from cattailer.media import overview
 from cattailer.services.desk.desk import Desk
 from cattailer.services.session.compiling import take_spans
-from cattailer.services.session.editing import get_session
 from cattailer.services.session.overviews import MOST_COLUMNS, levels_of
+from cattailer.services.session.reading import get_session
 from cattailer.services.session.rows import loop_of, tempo_of
 
 

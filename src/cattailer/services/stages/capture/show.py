@@ -3,12 +3,13 @@
 from dataclasses import dataclass
 
 from cattailer.core.gear.interface import Profile
-from cattailer.core.patch.patch import Patch, in_words, socket_of
+from cattailer.core.patch.ends import SOFT, in_words, kind_of, socket_of
+from cattailer.core.patch.patch import Patch
 from cattailer.services.desk.desk import Desk
 from cattailer.services.running import frame
 from cattailer.services.running.frame import Frame
 from cattailer.services.session.compiling import feeders_of, source_channel
-from cattailer.services.session.loading import load
+from cattailer.services.session.reading import load
 from cattailer.services.session.rows import patch_of
 from cattailer.store.models import Track
 
@@ -68,4 +69,4 @@ def _row(patch: Patch, profile: Profile, feeders: tuple[int, ...], track: Track)
 def _without_source(track: Track, socket: bool) -> str:
     if socket:
         return "nothing noted yet"
-    return "follows the tempo" if any(f.startswith("soft:") for f in track.feeds) else "no socket"
+    return "follows the tempo" if any(kind_of(f) == SOFT for f in track.feeds) else "no socket"

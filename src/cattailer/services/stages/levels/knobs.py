@@ -4,7 +4,8 @@ from cattailer.core.errors import NotNow
 from cattailer.core.sound.noisefloor import LevelSpread
 from cattailer.services.desk.desk import Desk
 from cattailer.services.desk.listening import Heard
-from cattailer.services.session.editing import editing, get_session
+from cattailer.services.session.editing import editing
+from cattailer.services.session.reading import get_session
 from cattailer.services.session.rows import patch_of
 from cattailer.services.stages.levels import soundcheck
 from cattailer.services.stages.levels.live import LiveKnob, LiveLevels

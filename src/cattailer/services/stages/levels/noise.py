@@ -7,11 +7,13 @@ from sqlalchemy import select
 
 from cattailer.core.advice import noise
 from cattailer.core.errors import NotNow
+from cattailer.core.patch.ends import SOCKET, kind_of
+from cattailer.core.transport import captures
 from cattailer.services.desk import standin
-from cattailer.services.desk.desk import CAPTURING, Desk
+from cattailer.services.desk.desk import Desk
 from cattailer.services.running import transport
-from cattailer.services.session.editing import get_session
 from cattailer.services.session.opening import open_session
+from cattailer.services.session.reading import get_session
 from cattailer.services.session.rows import end_of_takes, patch_of, tempo_of
 from cattailer.services.stages.levels import soundcheck
 from cattailer.services.stages.levels.live import LiveCheck
@@ -27,7 +29,7 @@ def measure(desk: Desk, session_id: int) -> None:
     """Asks for rest and listens for a few seconds; the figures are there when it ends by itself."""
     open_session(desk, session_id)
     state = desk.engine_state()
-    if state["state"] in CAPTURING:
+    if captures(state["state"]):
         raise NotNow("A capture runs, so the players cannot rest now. Stop capturing first.")
     with desk.database.transaction() as db:
         session = get_session(db, session_id)
@@ -89,7 +91,7 @@ def keep_room_tone(desk: Desk, session_id: int) -> None:
         tempo = tempo_of(session)
         bar = tempo.bar_beat_at(end_of_takes(session)).bar + 4
         position = tempo.sample_of(bar)
-        tracks = [t.id for t in session.tracks if any(f.startswith("in:") for f in t.feeds)]
+        tracks = [t.id for t in session.tracks if any(kind_of(f) == SOCKET for f in t.feeds)]
         samples = round(TONE_S * session.rate_hz)
     if not tracks:
         raise NotNow("No track is fed by a socket yet, so there is nowhere to keep room tone.")

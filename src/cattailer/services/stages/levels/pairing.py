@@ -6,7 +6,8 @@ from cattailer.core.advice.pairs import Comparison, compare
 from cattailer.core.errors import NotNow, Refusal
 from cattailer.services.desk.desk import Desk
 from cattailer.services.desk.listening import newest
-from cattailer.services.session.editing import editing, get_session
+from cattailer.services.session.editing import editing
+from cattailer.services.session.reading import get_session
 from cattailer.services.session.rows import patch_of
 
 LISTEN_S = 4.0

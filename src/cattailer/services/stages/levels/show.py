@@ -6,11 +6,12 @@ from typing import Any
 from cattailer.core.advice.gainadvice import Margin
 from cattailer.core.findings import Finding
 from cattailer.core.gear.interface import Profile
-from cattailer.core.patch.patch import Patch, PatchInput, PatchTrack, socket_of
+from cattailer.core.patch.ends import socket_of
+from cattailer.core.patch.patch import Patch, PatchInput, PatchTrack
 from cattailer.services.desk.desk import Desk
 from cattailer.services.running.frame import Frame, describe
 from cattailer.services.running.stageline import LiveFindings
-from cattailer.services.session.loading import load
+from cattailer.services.session.reading import load
 from cattailer.services.session.rows import patch_of
 from cattailer.services.session.switches import SwitchView, of_socket
 from cattailer.services.stages.levels import knobs, soundcheck

@@ -9,12 +9,15 @@ from cattailer.core.advice import gainadvice
 from cattailer.core.advice.gainadvice import Advice, Margin
 from cattailer.core.errors import NotNow, Refusal
 from cattailer.core.gear.interface import Profile
-from cattailer.core.patch.patch import Patch, PatchInput, socket_of
+from cattailer.core.patch.ends import socket_of
+from cattailer.core.patch.patch import Patch, PatchInput
+from cattailer.core.sound.meters import own_or_usual
 from cattailer.core.sound.rowsound import RowListener, RowSound
 from cattailer.services.desk.desk import Desk
 from cattailer.services.desk.listening import Heard
-from cattailer.services.session.editing import Edit, count_on, editing, get_session
+from cattailer.services.session.editing import Edit, count_on, editing
 from cattailer.services.session.opening import open_session
+from cattailer.services.session.reading import get_session
 from cattailer.services.session.rows import patch_of
 from cattailer.services.stages.levels.live import LiveCheck, LiveLevels
 from cattailer.store.models import Check, Run, Session, Take
@@ -117,7 +120,7 @@ class RowAdvice:
 def advice(db: orm.Session, session: Session, patch: Patch, profile: Profile) -> dict[int, RowAdvice]:
     """By socket, from the newest check of each row, as its preamp is set now."""
     checks = db.scalars(
-        select(Check).where(Check.session_id == session.id, Check.phase.in_(gainadvice.PHASES))
+        select(Check).where(Check.session_id == session.id, Check.phase.in_(list(gainadvice.PHASES)))
         .order_by(Check.id.desc()).limit(REMEMBERED)
     ).all()
     margins = margins_of(db)
@@ -144,7 +147,7 @@ def windows_of(patch: Patch, window: tuple[float, float]) -> dict[int, tuple[flo
     """The target window of each socket: that of the first track which it feeds."""
     out: dict[int, tuple[float, float]] = {}
     for track in patch.tracks:
-        own = (track.window[0], track.window[1]) if len(track.window) == 2 else window
+        own = own_or_usual(track.window, window)
         for feed in track.feeds:
             if (socket := socket_of(feed)) is not None:
                 out.setdefault(socket, own)

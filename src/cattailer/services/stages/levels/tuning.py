@@ -4,7 +4,8 @@ from cattailer.core.errors import Refusal
 from cattailer.core.sound import tuner
 from cattailer.services.desk.desk import Desk
 from cattailer.services.desk.listening import newest
-from cattailer.services.session.editing import editing, get_session
+from cattailer.services.session.editing import editing
+from cattailer.services.session.reading import get_session
 
 LOWEST_REFERENCE_HZ, HIGHEST_REFERENCE_HZ = 390.0, 470.0
 

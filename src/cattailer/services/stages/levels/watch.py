@@ -9,12 +9,13 @@ from numpy.typing import NDArray
 from cattailer.core.advice import faults
 from cattailer.core.findings import Finding
 from cattailer.core.gear.interface import Profile
+from cattailer.core.patch.ends import socket_end
 from cattailer.core.patch.patch import Patch, PatchInput
 from cattailer.core.sound.rowsound import RowListener, RowSound
 from cattailer.services.desk.desk import Desk
 from cattailer.services.desk.listening import Heard
 from cattailer.services.running.stageline import LiveFindings
-from cattailer.services.session.editing import get_session
+from cattailer.services.session.reading import get_session
 from cattailer.services.session.rows import patch_of
 from cattailer.services.stages.levels.live import LiveLevels
 
@@ -112,4 +113,4 @@ def judge(
 def is_voice(row: PatchInput, icons: dict[str, str]) -> bool:
     """Whether somebody speaks or sings there, by the track's icon or the words of the list."""
     words = f"{row.label} {row.source}".casefold()
-    return icons.get(f"in:{row.socket}") == "voice" or any(v in words for v in VOICES)
+    return icons.get(socket_end(row.socket)) == "voice" or any(v in words for v in VOICES)

@@ -3,10 +3,12 @@
 from cattailer.core.errors import Refusal
 from cattailer.core.naming import safe_part
 from cattailer.core.patch import inputlist
+from cattailer.core.patch.ends import socket_end
 from cattailer.core.patch.patch import PatchInput
 from cattailer.core.patch.patchcheck import DEFAULT_NAME
 from cattailer.services.desk.desk import Desk
-from cattailer.services.session.editing import Edit, editing, get_session
+from cattailer.services.session.editing import Edit, editing
+from cattailer.services.session.reading import get_session
 from cattailer.services.session.rows import patch_of
 from cattailer.services.session.tracks import add_one
 
@@ -56,8 +58,8 @@ def export(desk: Desk, session_id: int) -> tuple[str, str]:
 def _to_track(edit: Edit, socket: int, label: str, changes: bool, old: PatchInput) -> None:
     if not changes:
         return
-    fed = [t for t in edit.session.tracks if f"in:{socket}" in t.feeds]
+    fed = [t for t in edit.session.tracks if socket_end(socket) in t.feeds]
     if not fed:
-        add_one(edit, [f"in:{socket}"], label)
+        add_one(edit, [socket_end(socket)], label)
     elif DEFAULT_NAME.fullmatch(fed[0].name) or fed[0].name == old.label:
         fed[0].name = label

@@ -6,7 +6,7 @@ from cattailer.core.gear.interface import COMMON_RATES_HZ, Profile
 from cattailer.services.desk import disk
 from cattailer.services.desk.desk import Desk
 from cattailer.services.desk.disk import Storage
-from cattailer.services.session.editing import get_session
+from cattailer.services.session.reading import get_session
 from cattailer.services.stages.patch import names
 from cattailer.services.stages.patch.show import PatchPage
 

@@ -12,9 +12,10 @@ from cattailer.core.patch.linecheck import RiseFinder, Stop, Walk, loudest
 from cattailer.services.desk import standin
 from cattailer.services.desk.desk import Desk
 from cattailer.services.session.compiling import preamps_of
-from cattailer.services.session.editing import editing, get_session
+from cattailer.services.session.editing import editing
 from cattailer.services.session.inputs import exchange
 from cattailer.services.session.opening import open_session
+from cattailer.services.session.reading import get_session
 from cattailer.services.session.rows import patch_of
 
 SEARCH_S = 20.0

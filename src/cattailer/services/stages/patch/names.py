@@ -4,9 +4,11 @@ from datetime import date
 
 from cattailer.core.errors import Refusal
 from cattailer.core.naming import MAX_NAME, clean_name, file_stem, safe_part
-from cattailer.core.patch.patch import PatchTrack, in_words
+from cattailer.core.patch.ends import in_words, socket_end
+from cattailer.core.patch.patch import PatchTrack
 from cattailer.services.desk.desk import Desk
-from cattailer.services.session.editing import editing, get_session
+from cattailer.services.session.editing import editing
+from cattailer.services.session.reading import get_session
 from cattailer.services.session.rows import patch_of
 
 
@@ -29,7 +31,7 @@ def example(desk: Desk, session_id: int, code: str, pattern: str) -> str:
     with desk.database.transaction() as db:
         session = get_session(db, session_id)
         title, patch = session.title, patch_of(session)
-    first = next(iter(patch.tracks), PatchTrack(0, "Cello", ("in:3",)))
+    first = next(iter(patch.tracks), PatchTrack(0, "Cello", (socket_end(3),)))
     feed = in_words(first.feeds, {g.id: g.name for g in patch.groups})
     return example_name(title, code, pattern, first.name, feed, date.today().isoformat())
 

@@ -2,7 +2,7 @@
 
 from cattailer.core.errors import NotNow, Refusal
 from cattailer.core.naming import clean_name
-from cattailer.core.patch.patch import end_of
+from cattailer.core.patch.ends import GROUP, TRACK, end_of, group_end, kind_of, mix_end
 from cattailer.core.patch.routing import check_route
 from cattailer.services.desk.desk import Desk
 from cattailer.services.session.editing import Edit, editing
@@ -20,7 +20,7 @@ def set_route(desk: Desk, session_id: int, start: str, target: str, on: bool) ->
     a capture runs.
     """
     desk.forbid_while_capturing(session_id, "routing")
-    if not start.startswith(("track:", "group:")):
+    if kind_of(start) not in (TRACK, GROUP):
         raise Refusal("Sockets and software sources are fed into tracks; choose it in the track's row.")
     with editing(desk, session_id) as edit:
         if on:
@@ -49,7 +49,7 @@ def add_end(desk: Desk, session_id: int, kind: str, name: str = "") -> int:
             edit.db.flush()
             main = next((m for m in edit.session.mixes if m.kind == "main"), None)
             if main is not None:
-                edit.route(f"group:{group.id}", f"mix:{main.id}", True)
+                edit.route(group_end(group.id), mix_end(main.id), True)
             return group.id
         mix = Mix(place=place, name=called, outputs=_free_outputs(desk, edit))
         edit.session.mixes.append(mix)

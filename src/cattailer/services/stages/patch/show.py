@@ -8,12 +8,13 @@ from sqlalchemy import orm
 from cattailer.core.findings import Finding
 from cattailer.core.gear.interface import Profile
 from cattailer.core.patch import flowpicture, inputlist
-from cattailer.core.patch.patch import SIDES, SOFTWARE, Patch, PatchInput, PatchTrack, in_words, socket_of
+from cattailer.core.patch.ends import SIDES, SOFTWARE, channel, in_words, socket_end, socket_of, software_end
+from cattailer.core.patch.patch import Patch, PatchInput, PatchTrack
 from cattailer.core.patch.routing import Flow, flow
 from cattailer.services.desk.desk import Desk
 from cattailer.services.running.frame import Frame, describe
 from cattailer.services.session import history
-from cattailer.services.session.loading import load
+from cattailer.services.session.reading import load
 from cattailer.services.session.rows import patch_of
 from cattailer.services.session.switches import SwitchView, of_socket
 from cattailer.store.models import Session
@@ -31,13 +32,17 @@ class SocketRow:
     tracks: tuple[str, ...]
     gone: bool
     away: bool
+    feed: str
 
 
 @dataclass(frozen=True)
 class TrackLine:
+    """``feed`` is as printed; ``socket`` is the first that feeds it, 0 where none does."""
+
     place: int
     track: PatchTrack
     feed: str
+    socket: int
     looks: tuple[Finding, ...]
     goes: str
 
@@ -110,7 +115,7 @@ def sockets(page: PatchPage) -> list[SocketRow]:
             number, page.profile.socket(number).connector if present else "not on this interface",
             present and page.profile.socket(number).preamp, row,
             of_socket(page.profile, row, but="soft_limit") if present else (), tracks,
-            not present, number in page.away_inputs and not row.used and not tracks,
+            not present, number in page.away_inputs and not row.used and not tracks, socket_end(number),
         ))
     return out
 
@@ -121,7 +126,8 @@ def tracks(page: PatchPage) -> list[TrackLine]:
     groups = {g.id: g.name for g in page.patch.groups}
     return [
         TrackLine(
-            n, t, in_words(t.feeds, groups), tuple(f for f in page.looks if f.end == t.key),
+            n, t, in_words(t.feeds, groups), next((s for f in t.feeds if (s := socket_of(f))), 0),
+            tuple(f for f in page.looks if f.end == t.key),
             ", ".join(drawn.name(k) for k in drawn.after(t.key)) or "nowhere",
         )
         for n, t in enumerate(page.patch.tracks, 1)
@@ -132,20 +138,25 @@ def sources(page: PatchPage) -> list[Source]:
     """Sockets that are not put away, software sources and groups, channel by channel."""
     names = {i.socket: i.name for i in page.patch.inputs}
     out = [
-        Source(f"in:{s.number}", f"{s.number} {names.get(s.number, '')}".strip(), str(s.number), "sockets")
+        Source(socket_end(s.number), f"{s.number} {names.get(s.number, '')}".strip(), str(s.number), "sockets")
         for s in page.profile.sockets
         if s.number not in page.away_inputs or names.get(s.number)
     ]
     out += [
-        Source(f"soft:{name}:{side}", f"{name.capitalize()} {side}", f"{name.capitalize()} {side}", "software")
-        for name in SOFTWARE for side in SIDES
+        Source(channel(software_end(name), n), f"{name.capitalize()} {side}", f"{name.capitalize()} {side}", "software")
+        for name in SOFTWARE for n, side in enumerate(SIDES)
     ]
     return out + [
-        Source(f"{g.key}:{side}", f"{g.name} {side}", f"{g.name} {side}", "groups")
-        for g in page.patch.groups for side in SIDES
+        Source(channel(g.key, n), f"{g.name} {side}", f"{g.name} {side}", "groups")
+        for g in page.patch.groups for n, side in enumerate(SIDES)
     ]
 
 
 def preview(desk: Desk, page: PatchPage, text: str) -> inputlist.Preview:
     """Raises Refusal when the text is no list."""
     return inputlist.read(text, page.patch, page.profile)
+
+
+def left_of(group: str) -> str:
+    """The feed from which a pair track captures what a group sums to."""
+    return channel(group, 0)

@@ -3,14 +3,11 @@
 from dataclasses import dataclass
 from pathlib import Path
 
-from sqlalchemy import select
-
 from cattailer.core.errors import NotFound, Refusal
 from cattailer.media import overview
 from cattailer.services.desk.desk import Desk
-from cattailer.services.session.editing import get_session
 from cattailer.services.session.overviews import MOST_COLUMNS, levels_of
-from cattailer.store.models import Take
+from cattailer.services.session.reading import get_session, get_take
 
 
 @dataclass(frozen=True)
@@ -22,7 +19,7 @@ class TakeFile:
 def take_file(desk: Desk, session_id: int, take_id: int) -> TakeFile:
     """Raises NotFound when the take is unknown or its file is gone."""
     with desk.database.transaction() as db:
-        take = _take(db.scalar(select(Take).where(Take.id == take_id)), session_id, take_id)
+        take = get_take(db, session_id, take_id)
         session = get_session(db, session_id)
         path = desk.media / session.folder / take.media.path
     if not path.is_file():
@@ -35,16 +32,10 @@ def take_waveform(desk: Desk, session_id: int, take_id: int, columns: int) -> li
     if not 1 <= columns <= MOST_COLUMNS:
         raise Refusal(f"A waveform has 1 to {MOST_COLUMNS} columns, not {columns}.")
     with desk.database.transaction() as db:
-        take = _take(db.scalar(select(Take).where(Take.id == take_id)), session_id, take_id)
+        take = get_take(db, session_id, take_id)
         session = get_session(db, session_id)
         path, samples = desk.media / session.folder / take.media.path, take.samples
     levels = levels_of(path)
     if not levels:
         return [0] * (2 * columns)
     return [int(v) for v in (overview.window(levels, 0, samples, columns) >> 8).ravel()]
-
-
-def _take(take: Take | None, session_id: int, take_id: int) -> Take:
-    if take is None or take.run.session_id != session_id:
-        raise NotFound(f"This session has no take with the number {take_id}.")
-    return take

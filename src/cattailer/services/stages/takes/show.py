@@ -3,19 +3,20 @@
 from dataclasses import dataclass
 from pathlib import Path
 
-from cattailer.core.patch.patch import in_words, socket_of
+from cattailer.core.patch.ends import in_words, socket_of
+from cattailer.core.takes.leadin import Opening
 from cattailer.core.time.timeline import clock_text
 from cattailer.services.desk.desk import Desk
 from cattailer.services.running import frame
 from cattailer.services.running.frame import Frame
-from cattailer.services.session.loading import load
-from cattailer.services.stages.takes.leadin import opening
+from cattailer.services.session.reading import load
+from cattailer.services.stages.takes.leadin import opening_of
 from cattailer.store.models import Take
 
 
 @dataclass(frozen=True)
 class TakeLine:
-    """``lead_in`` is how much of it is heard, see ``leadin.opening``."""
+    """``lead_in`` is how much of it is heard, see ``leadin.opening_of``."""
 
     id: int
     number: int
@@ -27,7 +28,7 @@ class TakeLine:
     clips: int
     dropouts: int
     recovered: bool
-    lead_in: str
+    lead_in: Opening | None
     lead_in_s: float
 
 
@@ -69,5 +70,5 @@ def _line(take: Take) -> TakeLine:
     return TakeLine(
         take.id, take.number, take.run.number, Path(take.media.path).name, clock_text(take.samples, rate),
         clock_text(take.start, rate), take.peak_dbfs, take.clips, len(take.run.dropouts), take.run.recovered,
-        opening(take), take.lead_in.samples / rate if take.lead_in else 0.0,
+        opening_of(take), take.lead_in.samples / rate if take.lead_in else 0.0,
     )

@@ -11,10 +11,12 @@ from cattailer.core.gear.ladder import Load, Part, Rung
 from cattailer.core.patch.patch import Patch
 from cattailer.core.patch.routing import flow
 from cattailer.core.time.timeline import TempoMap
+from cattailer.core.transport import captures
 from cattailer.core.units import milliseconds
-from cattailer.services.desk.desk import CAPTURING, Desk
-from cattailer.services.session.editing import editing, get_session
+from cattailer.services.desk.desk import Desk
+from cattailer.services.session.editing import editing
 from cattailer.services.session.opening import open_session
+from cattailer.services.session.reading import get_session
 from cattailer.services.session.rows import patch_of, tempo_of
 from cattailer.services.stages.timing import correction
 
@@ -117,7 +119,7 @@ def _line(drop: Dropout, tempo: TempoMap, rate_hz: int) -> DropLine:
 def measure_load(desk: Desk, session_id: int) -> None:
     """Measures how long blocks take at every size, on this machine, now, with this session's plan."""
     open_session(desk, session_id)
-    if desk.engine_state()["state"] in CAPTURING:
+    if captures(desk.engine_state()["state"]):
         raise NotNow("A capture runs, and measuring would disturb it. Stop capturing first.")
     found = desk.engine.ask("load", 60.0, all=True)
     loads = {int(p): Load(int(p), tuple(times)) for p, times in found["measured"].items()}

@@ -10,8 +10,8 @@ from cattailer.services.running import runs
 from cattailer.services.running.click import edit_click
 from cattailer.services.running.runheader import written_run
 from cattailer.services.session import tracks
-from cattailer.services.session.editing import get_session
 from cattailer.services.session.opening import open_session
+from cattailer.services.session.reading import get_session
 from cattailer.services.session.rows import end_of_takes, tempo_of
 
 PRINTED = "Click"

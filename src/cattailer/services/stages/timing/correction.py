@@ -9,8 +9,9 @@ from sqlalchemy import orm, select
 from cattailer.core.errors import NotFound, Refusal
 from cattailer.core.sound import probe
 from cattailer.services.desk.desk import Desk
-from cattailer.services.session.compiling import compile_plan
-from cattailer.services.session.editing import count_on, get_session, push_if_open
+from cattailer.services.session.editing import count_on
+from cattailer.services.session.pushing import push
+from cattailer.services.session.reading import get_session
 from cattailer.services.session.rows import measured_correction
 from cattailer.services.stages.timing import roundtrip
 from cattailer.services.stages.timing.roundtrip import Result
@@ -63,8 +64,7 @@ def use(desk: Desk, session_id: int, measurement: int) -> int | None:
         if (row.interface, row.rate_hz, row.period) != (session.interface, session.rate_hz, session.period):
             raise Refusal("That was measured at another interface, rate or buffer, so it cannot be used here.")
         before = _believe(db, session, row)
-        plan = compile_plan(desk, session)
-    push_if_open(desk, plan.session, plan.to_dict())
+    push(desk, session_id)
     return before
 
 
@@ -74,8 +74,7 @@ def forget(desk: Desk, session_id: int) -> None:
     with desk.database.transaction() as db:
         session = get_session(db, session_id, lock=True)
         _believe(db, session, None)
-        plan = compile_plan(desk, session)
-    push_if_open(desk, plan.session, plan.to_dict())
+    push(desk, session_id)
 
 
 def _believe(db: orm.Session, session: Session, row: RoundTrip | None) -> int | None:

@@ -19,7 +19,7 @@ from cattailer.media.recovery import overview_path
 from cattailer.services.desk.desk import Desk, log
 from cattailer.services.desk.disk import disk_minutes_left
 from cattailer.services.session import rate
-from cattailer.services.session.editing import get_session
+from cattailer.services.session.reading import get_session
 from cattailer.store.models import Media, Session
 
 AS_IT_WAS = "The session keeps its rate, and its takes are as they were."

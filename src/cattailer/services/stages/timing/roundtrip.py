@@ -12,13 +12,12 @@ from cattailer.core.sound.align import SILENT
 from cattailer.core.sound.probe import Measured
 from cattailer.services.desk.desk import Desk
 from cattailer.services.desk.listening import sound_of
-from cattailer.services.session.editing import get_session
 from cattailer.services.session.opening import open_session
+from cattailer.services.session.reading import get_session
 from cattailer.services.session.rows import measured_correction
 from cattailer.store.models import RoundTrip
 
 Floats = np.ndarray[Any, np.dtype[np.float32]]
-WAYS = ("cable", "headphone")
 REACH = 30
 """How far to both sides of its peak the correlation is drawn."""
 
@@ -41,11 +40,16 @@ class Result:
     curve: list[float]
     curve_from: int
 
+    @property
+    def claim(self) -> str:
+        """What the driver's figure means, in words."""
+        return probe.claim_in_words(self.claimed, self.correction)
+
 
 def measure(desk: Desk, session_id: int, output: int, socket: int, way: str) -> Result:
     """Plays and listens; takes about three seconds. Raises Refusal for sockets and outputs that are not there, and
     NotNow while the timeline moves. A failure that the sound explains is in the result, in words."""
-    if way not in WAYS:
+    if way not in probe.WAYS:
         raise Refusal("The round trip is measured by cable or by headphone; nothing was begun.")
     open_session(desk, session_id)
     with desk.database.transaction() as db:

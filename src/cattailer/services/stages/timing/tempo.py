@@ -8,7 +8,8 @@ from cattailer.core.errors import Refusal
 from cattailer.core.time.tapping import Tapped, tapped
 from cattailer.core.time.timeline import Meter, Tempo, TempoMap, clock_text
 from cattailer.services.desk.desk import Desk
-from cattailer.services.session.editing import editing, get_session
+from cattailer.services.session.editing import editing
+from cattailer.services.session.reading import get_session
 from cattailer.services.session.rows import tempo_of
 
 

@@ -5,7 +5,6 @@ from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
-from sqlalchemy import orm, select
 
 from cattailer.core.errors import NotFound, Refusal
 from cattailer.core.sound import probe
@@ -14,10 +13,10 @@ from cattailer.core.sound.probe import Measured
 from cattailer.core.units import decibels
 from cattailer.media import wavfile
 from cattailer.services.desk.desk import Desk
-from cattailer.services.session.editing import get_session
+from cattailer.services.session.reading import get_session, get_take
 from cattailer.services.session.rows import measured_correction
 from cattailer.services.stages.timing.roundtrip import REACH, Result, curve, heights
-from cattailer.store.models import RoundTrip, Run, Session, Take
+from cattailer.store.models import RoundTrip, Run, Take
 
 Floats = NDArray[np.float32]
 WAY = "takes"
@@ -49,7 +48,7 @@ def measure(desk: Desk, session_id: int, played_id: int, returned_id: int) -> Re
         raise Refusal("Choose two takes: the one that was played, and the one that it came back on.")
     with desk.database.transaction() as db:
         session = get_session(db, session_id)
-        played, returned = (_take(db, session, i) for i in (played_id, returned_id))
+        played, returned = (get_take(db, session_id, i) for i in (played_id, returned_id))
         run: Run = returned.run
         if played.media.rate_hz != returned.media.rate_hz:
             raise Refusal("These takes were captured at different sample rates, so their samples cannot be compared.")
@@ -89,13 +88,6 @@ def measure(desk: Desk, session_id: int, played_id: int, returned_id: int) -> Re
             correction=probe.correction(measured.samples, run.claimed_samples),
             lands=lands,
         )
-
-
-def _take(db: orm.Session, session: Session, take_id: int) -> Take:
-    take = db.scalar(select(Take).where(Take.id == take_id))
-    if take is None or take.run.session_id != session.id:
-        raise NotFound(f"This session has no take with the number {take_id}.")
-    return take
 
 
 def _overlap(folder: Path, played: Take, returned: Take, rate_hz: int) -> tuple[Floats, Floats]:

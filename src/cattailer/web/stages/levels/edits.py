@@ -1,11 +1,11 @@
 """Levels: what people do there. Every edit answers with nothing; pages fetch what changed."""
 
-from typing import Literal
-
 from flask import Blueprint, Response, request
 from pydantic import Field
 
+from cattailer.core.advice.gainadvice import Phase
 from cattailer.core.errors import Refusal
+from cattailer.core.sound.meters import Kind, Point
 from cattailer.services.desk import meters
 from cattailer.services.stages.levels import knobs, noise, pairing, soundcheck, tuning, watch, windows
 from cattailer.web.forms import Decibels, Form, desk, done, form, said
@@ -14,7 +14,7 @@ blueprint = Blueprint("levels_edits", __name__, url_prefix="/s/<int:session_id>/
 
 
 class Begin(Form):
-    phase: Literal["check", "performance"] = "check"
+    phase: Phase = "check"
 
 
 class One(Form):
@@ -32,8 +32,8 @@ class OwnWindow(Form):
 
 
 class Meters(Form):
-    kind: Literal["peak", "true", "vu", "loudness"] = "peak"
-    point: Literal["input", "channel"] = "input"
+    kind: Kind = "peak"
+    point: Point = "input"
 
 
 class Offset(Form):

@@ -1,10 +1,9 @@
 """Patch: what people do there. Every edit answers with nothing; pages fetch what changed."""
 
-from typing import Literal
-
 from flask import Blueprint, Response, request
 from pydantic import Field
 
+from cattailer.core.gear.interface import Switch as SwitchKey
 from cattailer.services.session import inputs, tracks
 from cattailer.services.stages.patch import cures, routes
 from cattailer.web.forms import Exchange, Form, Text, desk, done, form
@@ -18,7 +17,7 @@ class Typed(Form):
 
 
 class Switch(Form):
-    switch: Literal["phantom", "pad", "low_cut", "polarity", "instrument", "soft_limit"]
+    switch: SwitchKey
     on: bool
     sure: bool = False
 

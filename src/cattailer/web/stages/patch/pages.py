@@ -52,7 +52,7 @@ def _page(session_id: int, view: str, again: bool) -> str:
         more["names"] = {s.feed: s.name for s in show.sources(shown)}
     elif view == "routes":
         more["grid"] = query(Grid).grid
-        more["sources"] = show.sources(shown)
+        more["sources"], more["left_of"] = show.sources(shown), show.left_of
     elif view == "check":
         more["check"] = linecheckpage.check(desk(), session_id, shown)
     elif view == "interface":

@@ -1,10 +1,9 @@
 """Takes: hear, look at and download what was captured."""
 
-from typing import Literal
-
 from flask import Blueprint, Response, jsonify, send_file
 from pydantic import Field
 
+from cattailer.core.takes.leadin import Opening
 from cattailer.services.stages.takes import files, leadin, show
 from cattailer.web.forms import Form, desk, done, form, query
 from cattailer.web.shell import render
@@ -17,7 +16,7 @@ class Columns(Form):
 
 
 class LeadIn(Form):
-    how: Literal["hidden", "beat", "all"]
+    how: Opening
 
 
 @blueprint.get("/")

@@ -6,6 +6,7 @@ from flask import Blueprint, Response, jsonify, request
 from pydantic import Field
 
 from cattailer.core.errors import Refusal
+from cattailer.core.gear.ladder import Use as UseOf
 from cattailer.services.desk import standin
 from cattailer.services.stages.timing import buffers, rates, tempo
 from cattailer.web.forms import AtBar, Form, Text, desk, done, form
@@ -14,12 +15,12 @@ blueprint = Blueprint("timing_edits", __name__, url_prefix="/s/<int:session_id>/
 
 
 class Buffer(Form):
-    use: Literal["tracking", "mixing"] = "tracking"
+    use: UseOf = "tracking"
     period: int = Field(ge=1, le=1 << 20)
 
 
 class Use(Form):
-    use: Literal["tracking", "mixing"]
+    use: UseOf
 
 
 class Rate(Form):

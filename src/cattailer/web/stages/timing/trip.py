@@ -1,10 +1,9 @@
 """Timing: the round trip, measured and used."""
 
-from typing import Literal
-
 from flask import Blueprint, Response, render_template
 from pydantic import Field
 
+from cattailer.core.sound.probe import Way
 from cattailer.services.running import frame
 from cattailer.services.stages.timing import correction, roundtrip, tripfromtakes
 from cattailer.web.forms import Form, desk, done, form, said
@@ -15,7 +14,7 @@ blueprint = Blueprint("timing_trip", __name__, url_prefix="/s/<int:session_id>/t
 class Measure(Form):
     output: int = Field(ge=1, le=1000)
     socket: int = Field(ge=1, le=1000)
-    way: Literal["cable", "headphone"] = "cable"
+    way: Way = "cable"
 
 
 class Verify(Measure):

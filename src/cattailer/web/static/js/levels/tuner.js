@@ -8,7 +8,7 @@ export function startTuner() {
   const ask = () => wish({ tune: Number(row.value) });
   row.addEventListener("change", () => {
     ask();
-    if (row.value === "0") show({ note: "", cents: 0 });
+    if (row.value === "0") show({ note: "", cents: 0, in_tune: false });
     row.blur();
   });
   on("open", ask);
@@ -18,7 +18,7 @@ export function startTuner() {
     note.textContent = heard.note || "–";
     hand.setAttribute("visibility", heard.note ? "visible" : "hidden");
     hand.setAttribute("transform", `translate(${heard.cents} 0)`);
-    hand.setAttribute("stroke", Math.abs(heard.cents) <= 5 ? "var(--reed)" : "var(--ochre)");
+    hand.setAttribute("stroke", heard.in_tune ? "var(--reed)" : "var(--ochre)");
     cents.textContent = heard.note ? `${heard.cents >= 0 ? "+" : "−"}${Math.abs(heard.cents).toFixed(0).padStart(2)} ct` : "";
   }
 }

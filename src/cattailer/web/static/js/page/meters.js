@@ -5,7 +5,7 @@ import { on } from "./socket.js";
 
 const COLOURS = { none: "soft", below: "water", in: "reed", above: "ochre", clipped: "vermilion" };
 const TICKS = [-30, -24, -18, -12, -6, -3];
-const RANK = ["none", "below", "in", "above", "clipped"];
+const NOTHING = { peak: -200, hold: -200, rms: -200, max: -200, crest: 0, clips: 0, clipped_at: 0, zone: "none" };
 // Only what is in sight is drawn.
 const seen = new WeakSet();
 const inSight = new WeakSet();
@@ -44,32 +44,27 @@ function draw() {
     }
     if (!inSight.has(canvas)) continue;
     const which = canvas.dataset.meter;
-    if (which === "main") drawMeter(canvas, level(frame.main, [0, 1]), frame.window);
+    if (which === "main") drawMeter(canvas, frame.pairs.main, frame.window);
     else {
       const now = heardAt(canvas, which);
       drawMeter(canvas, now, canvas.dataset.window?.split(",").map(Number) ?? frame.window);
-      const row = canvas.id.slice(6);
-      write(document.getElementById(`peak-${row}`), now);
-      writeMore(document.getElementById(`more-${row}`), now);
+      write(document.getElementById(canvas.dataset.peak), now);
+      writeMore(document.getElementById(canvas.dataset.more), now);
     }
   }
 }
 
-// At the input, or behind the channel of the track when the meters listen there.
+// At the input, or behind the channel of the track when the meters listen there. Of a pair the server says one reading.
 function heardAt(canvas, which) {
   if (frame.channel && canvas.dataset.track) {
     const place = frame.channel.ids.indexOf(Number(canvas.dataset.track));
-    if (place >= 0) return level(frame.channel, [place]);
+    if (place >= 0) return level(frame.channel, place);
   }
-  return level(frame.inputs, which.split(",").filter(Boolean).map(Number));
+  return frame.pairs[which] ?? level(frame.inputs, which);
 }
 
-// A pair is shown by its louder side.
-function level(meters, channels) {
-  const most = (name) => Math.max(-200, ...channels.map((c) => meters[name][c] ?? -200));
-  const zone = channels.map((c) => meters.zone[c] ?? "none").sort((a, b) => RANK.indexOf(b) - RANK.indexOf(a))[0] ?? "none";
-  const clippedAt = Math.max(0, ...channels.map((c) => meters.clipped_at[c] ?? 0));
-  return { peak: most("peak"), hold: most("hold"), rms: most("rms"), max: most("max"), crest: most("crest"), clippedAt, clips: channels.reduce((n, c) => n + (meters.clips[c] ?? 0), 0), zone };
+function level(meters, row) {
+  return Object.fromEntries(Object.entries(NOTHING).map(([name, none]) => [name, meters[name][row] ?? none]));
 }
 
 function write(output, now) {
@@ -84,7 +79,7 @@ function write(output, now) {
 function writeMore(output, now) {
   if (!output) return;
   let text = " ";
-  if (now.clips) text = `clipped ${new Date(now.clippedAt * 1000).toTimeString().slice(0, 8)}`;
+  if (now.clips) text = `clipped ${new Date(now.clipped_at * 1000).toTimeString().slice(0, 8)}`;
   else if (now.max > -60) text = `RMS${figure(now.rms)}  crest${String(Math.round(now.crest)).padStart(3)}\nto clipping${String(Math.round(-now.max)).padStart(3)} dB`;
   if (output.textContent !== text) output.textContent = text;
 }

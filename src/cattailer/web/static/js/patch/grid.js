@@ -56,7 +56,6 @@ function connect(cell) {
   if (cell.classList.contains("to")) {
     htmx.ajax("POST", grid.dataset.route, { values: { start: row.dataset.start, target: end, on: String(!on) }, swap: "none", source });
   } else {
-    const address = grid.dataset.feed.replace("/0/", `/${row.dataset.start.slice(6)}/`);
-    htmx.ajax("POST", address, { values: { side: row.dataset.side, feed: on ? "" : end }, swap: "none", source });
+    htmx.ajax("POST", row.dataset.feed, { values: { side: row.dataset.side, feed: on ? "" : end }, swap: "none", source });
   }
 }

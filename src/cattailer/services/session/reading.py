@@ -1,0 +1,43 @@
+"""Reading sessions and what belongs to them."""
+
+from sqlalchemy import orm, select
+from sqlalchemy.orm import selectinload
+
+from cattailer.core.errors import NotFound
+from cattailer.services.desk.desk import Desk
+from cattailer.store.models import Run, Session, Take, Track
+
+
+def get_session(db: orm.Session, session_id: int, lock: bool = False) -> Session:
+    """Raises NotFound."""
+    query = select(Session).where(Session.id == session_id)
+    session = db.scalar(query.with_for_update() if lock else query)
+    if session is None:
+        raise NotFound(f"There is no session with the number {session_id}. It may have been removed.")
+    return session
+
+
+def get_take(db: orm.Session, session_id: int, take_id: int) -> Take:
+    """Raises NotFound, for a take of another session too."""
+    take = db.scalar(select(Take).where(Take.id == take_id))
+    if take is None or take.run.session_id != session_id:
+        raise NotFound(f"This session has no take with the number {take_id}.")
+    return take
+
+
+def load(db: orm.Session, session_id: int) -> Session:
+    """A session with all that a page shows, in a few queries, however many rows there are. Raises NotFound."""
+    get_session(db, session_id)
+    takes = selectinload(Session.tracks).selectinload(Track.takes)
+    runs = selectinload(Session.runs).selectinload(Run.takes)
+    query = select(Session).where(Session.id == session_id).options(
+        takes.selectinload(Take.media), takes.selectinload(Take.run), runs, selectinload(Session.inputs),
+        selectinload(Session.groups), selectinload(Session.mixes), selectinload(Session.routes),
+    )
+    return db.scalars(query).one()
+
+
+def revision_of(desk: Desk, session_id: int) -> int:
+    """Raises NotFound."""
+    with desk.database.transaction() as db:
+        return get_session(db, session_id).revision

@@ -1,0 +1,18 @@
+"""What can be chosen, and by what it is judged, as core has it: for templates."""
+
+from cattailer.core.gear.interface import COMMON_BUFFERS, COMMON_RATES_HZ, DEPTHS
+from cattailer.core.gear.ladder import FELT_MS, USES
+from cattailer.core.patch.patch import COLOURS, ICONS, PICKUPS
+from cattailer.core.players import BUSY, MODES
+from cattailer.core.sound.meters import KINDS, POINTS
+from cattailer.core.sound.probe import WAYS
+from cattailer.core.sound.tuner import IN_TUNE_CENTS
+from cattailer.core.takes.leadin import OPENINGS
+from cattailer.core.time.clicking import COUNT_SOUNDS, COUNTS, SOUNDS, SUBDIVISIONS, WHENS
+
+CHOICES: dict[str, object] = {
+    "BUSY": BUSY, "COLOURS": COLOURS, "COMMON_BUFFERS": COMMON_BUFFERS, "COMMON_RATES_HZ": COMMON_RATES_HZ,
+    "COUNT_SOUNDS": COUNT_SOUNDS, "COUNTS": COUNTS, "DEPTHS": DEPTHS, "FELT_MS": FELT_MS, "ICONS": ICONS,
+    "IN_TUNE_CENTS": IN_TUNE_CENTS, "KINDS": KINDS, "MODES": MODES, "OPENINGS": OPENINGS, "PICKUPS": PICKUPS,
+    "POINTS": POINTS, "SOUNDS": SOUNDS, "SUBDIVISIONS": SUBDIVISIONS, "USES": USES, "WAYS": WAYS, "WHENS": WHENS,
+}
