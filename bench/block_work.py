@@ -18,6 +18,7 @@ from cattailer.core.gear.interface import Socket
 from cattailer.core.gear.latency import Latency
 from cattailer.core.plan import Plan, Preamps, TrackPlan
 from cattailer.engine.block.engine import Engine
+from cattailer.engine.block.runs import make_run
 from cattailer.media import journal, profile_toml
 from cattailer.services.session import demo
 
@@ -68,7 +69,7 @@ def measure(period: int, seconds: float) -> dict[str, object]:
         head = journal.RunHeader(str(uuid.uuid4()), 1, 1, "bench", 48000, 24, 0, "2026-01-01T00:00:00+00:00", tuple(
             journal.RunFile(t.id, t.name, f"{t.name}.wav", 1, t.inputs) for t in plan.tracks
         ))
-        run = engine.make_run(Path(out), "run", head)
+        run = make_run(engine, Path(out), "run", head)
         engine.soon(lambda: engine.begin_run(run))
         until = time.monotonic() + seconds
         stop = threading.Event()

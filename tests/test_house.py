@@ -17,10 +17,10 @@ MAY_IMPORT = {
     "core": set(),
     "media": {"core"},
     "engine": {"core", "media"},
-    "liveroom": {"core"},
+    "liveroom": {"core", "engine.driver"},
     "store": {"core"},
-    "services": {"core", "media", "store", "engine.process.client"},
-    "web": {"core", "services", "engine.process.client"},
+    "services": {"core", "media", "store", "engine.process.client", "engine.messages"},
+    "web": {"core", "services", "engine.process.client", "engine.messages"},
     "processes": {"core", "media", "engine", "liveroom", "store", "services"},
 }
 FLOORS = ("desk", "session", "running", "stages")

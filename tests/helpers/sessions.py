@@ -39,8 +39,8 @@ def counted(desk: Desk, bars: int = 1, bpm: float = 300.0) -> int:
 
 def capture(desk: Desk, session: int, seconds: float = 0.5) -> None:
     transport.capture(desk, session)
-    assert desk.engine_state()["state"] == "counting"
-    wait_for(lambda: desk.engine_state()["state"] == "capturing")
+    assert desk.engine_state().state == "counting"
+    wait_for(lambda: desk.engine_state().state == "capturing")
     pass_time(desk.engine, seconds)
     transport.stop(desk, session)
 

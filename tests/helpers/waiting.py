@@ -2,15 +2,16 @@
 
 import time
 
+from cattailer.engine.messages import GetSound
 from cattailer.engine.process.client import EngineClient
 
 
 def pass_time(client: EngineClient, seconds: float) -> None:
-    """Waits until the open interface has delivered so much more, however slow the machine is."""
+    """Waits until the open interface has delivered that much more, however slow the machine is."""
 
     def arrived() -> tuple[int, int]:
-        told = client.ask("sound", rows=[0], count=1, start=None)
-        return int(told["written"]), int(told["rate"])
+        sound = client.ask(GetSound([0], 1))
+        return sound.written, sound.rate_hz
 
     start, rate_hz = arrived()
     wait_for(lambda: arrived()[0] - start >= seconds * rate_hz, 60.0 + seconds)

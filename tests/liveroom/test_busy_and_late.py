@@ -61,7 +61,7 @@ def onsets(tmp_path: Path, period: int, heard: bool = True) -> np.ndarray:
     routes = ((f"track:{drum.id}", "mix:1"),) if heard else ()
     plan = plan_of(drum, click=False, period=period, routes=routes)
     engine = start(plan)
-    for name in engine.driver.room.players:  # type: ignore[attr-defined]
+    for name in engine.driver.place.players:  # type: ignore[attr-defined]
         engine.driver.command("ask", {"player": name, "mode": "follow" if name == "frame drum" else "rest"})
     run_for(engine, 48_000)
     out = []

@@ -6,6 +6,7 @@ import numpy as np
 import pytest
 
 from cattailer.core.plan import Preamps
+from cattailer.engine.driver import Timeline
 from cattailer.liveroom import instruments, stage, tune
 from cattailer.liveroom.barn import PARTITION, Barn, impulse_response
 from cattailer.liveroom.clock import VirtualClock, WallClock
@@ -170,12 +171,12 @@ def test_a_cable_returns_after_exactly_one_round_trip() -> None:
     driver.set_preamps(PREAMPS)
     sent, back = [], []
 
-    def process(inputs: np.ndarray, outputs: np.ndarray, sample: int, lost: int) -> tuple[bool, int, int, int]:
+    def process(inputs: np.ndarray, outputs: np.ndarray, sample: int, lost: int) -> Timeline:
         outputs[:] = 0
         outputs[3, 5] = 0.5 if sample == 640 else 0.0
         sent.append(outputs[3].copy())
         back.append(inputs[12].copy())
-        return False, 0, 0, 0
+        return Timeline(False, 0, 0, 0)
 
     driver.run(process, lambda: driver.sample < 6400)
     out, into = np.concatenate(sent), np.concatenate(back)

@@ -50,6 +50,7 @@ class MixPlan:
 
 NOTHING = -1
 SOFTWARE_CHANNELS = 2 * len(SOFTWARE)
+MOST_MIXES = 12
 MOST_FEEDERS = 8
 """The most groups that can feed tracks at once."""
 

@@ -1,7 +1,7 @@
-"""The port that every interface driver fits."""
+"""The port that every interface driver fits. ``docs/driver.md`` tells how to write one."""
 
 from collections.abc import Callable
-from typing import Any, Protocol
+from typing import Any, NamedTuple, Protocol, runtime_checkable
 
 import numpy as np
 from numpy.typing import NDArray
@@ -9,18 +9,31 @@ from numpy.typing import NDArray
 from cattailer.core.gear.interface import Profile
 from cattailer.core.gear.latency import Latency
 from cattailer.core.plan import Plan, Preamps
+from cattailer.core.standin import RoomState
 from cattailer.core.time.timeline import TempoMap
 
 Floats = NDArray[np.float32]
 
-Process = Callable[[Floats, Floats, int, int], tuple[bool, int, int, int]]
+
+class Timeline(NamedTuple):
+    """What the timeline does from a block on; drivers of real hardware ignore it.
+
+    ``passes`` counts the starts, and seeds what the stand-in's players do differently each time. Before the position
+    ``entry`` players are only counted in.
+    """
+
+    rolling: bool
+    position: int
+    passes: int
+    entry: int
+
+
+Process = Callable[[Floats, Floats, int, int], Timeline]
 """``process(inputs, outputs, sample, lost)`` handles one block.
 
-``inputs`` and ``outputs`` are (channels, period) float32, converter words scaled to -1..1; the
-driver owns them and they are good for this call only. ``sample`` counts from the opening and
-includes ``lost`` samples that went missing just before this block. The answer is what the timeline
-does from this block on: (rolling, position, seed of the pass, entry); drivers of real hardware ignore it.
-Before the timeline position ``entry`` players are only counted in.
+``inputs`` and ``outputs`` are (channels, period) float32, converter words scaled to -1..1; the driver owns them and
+they are good for this call only. ``sample`` counts from the opening and includes ``lost`` samples that went missing
+just before this block.
 """
 
 
@@ -35,13 +48,22 @@ class Driver(Protocol):
     def run(self, process: Process, going: Callable[[], bool]) -> None:
         """Calls ``process`` block after block until ``going()`` is false."""
 
-    def set_preamps(self, preamps: Preamps) -> None: ...
+    def set_preamps(self, preamps: Preamps) -> None:
+        """What can be set from here; called from another thread than ``run``."""
+
+
+@runtime_checkable
+class StandIn(Protocol):
+    """What a driver has beside, when its sources are played and not real. The engine asks whether it is there."""
+
     def set_tempo(self, tempo: TempoMap) -> None: ...
     def set_through(self, sockets: frozenset[int]) -> None:
         """Which sockets (from 1) are heard in headphones or speakers by way of the engine."""
 
-    def command(self, name: str, arguments: dict[str, Any]) -> None: ...
-    def status(self) -> dict[str, Any]: ...
+    def command(self, name: str, arguments: dict[str, Any]) -> None:
+        """The panel. Raises Refusal for what it does not know."""
+
+    def room(self) -> RoomState: ...
 
 
 OpenDriver = Callable[[Plan], Driver]

@@ -4,7 +4,7 @@ import threading
 from collections.abc import Callable
 
 from cattailer.engine.block.engine import Engine
-from cattailer.engine.driver import Floats
+from cattailer.engine.driver import Floats, Timeline
 
 PUMP_SAMPLES = 12000
 PUMP_PAUSE_S = 0.03
@@ -14,7 +14,7 @@ def run_inline(engine: Engine, going: Callable[[], bool]) -> None:
     """Drives ``engine`` while ``going()``; meant for the virtual clock, works with any."""
     left = PUMP_SAMPLES
 
-    def process(inputs: Floats, outputs: Floats, sample: int, lost: int) -> tuple[bool, int, int, int]:
+    def process(inputs: Floats, outputs: Floats, sample: int, lost: int) -> Timeline:
         nonlocal left
         answer = engine.process(inputs, outputs, sample, lost)
         left -= inputs.shape[1] + lost

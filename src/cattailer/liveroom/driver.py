@@ -1,7 +1,4 @@
-"""The stand-in as a driver: the engine cannot tell it from an interface.
-
-It implements the driver port (``cattailer.engine.driver``) without importing it.
-"""
+"""The stand-in as a driver: the engine cannot tell it from an interface, but for the panel that it has beside."""
 
 from collections import deque
 from collections.abc import Callable
@@ -15,8 +12,9 @@ from cattailer.core.errors import Refusal
 from cattailer.core.gear.interface import Profile
 from cattailer.core.gear.latency import Latency
 from cattailer.core.plan import Preamps
-from cattailer.core.players import MODES
+from cattailer.core.standin import MODES, Loopback, RoomState
 from cattailer.core.time.timeline import TempoMap
+from cattailer.engine.driver import Process, Timeline
 from cattailer.liveroom.busy import MOODS, BusyComputer
 from cattailer.liveroom.clock import Clock
 from cattailer.liveroom.converters import quantise
@@ -30,7 +28,7 @@ MOST_UNREPORTED = 4096
 
 
 @dataclass(frozen=True)
-class Loopback:
+class Wire:
     """What an output plays arrives at an input again: by cable, or from a headphone held to a microphone."""
 
     output: int
@@ -54,29 +52,29 @@ class LiveRoom:
         self.rate_hz = rate_hz
         self.period = period
         self.clock = clock
-        self.room = Room(profile, rate_hz, tempo, seed)
-        self.room.start()
+        self.place = Room(profile, rate_hz, tempo, seed)
+        self.place.start()
         self.latency: Latency = profile.latency(period)
         self._asked: deque[Callable[[int], None]] = deque()
         self.hums: dict[int, float | None] = {}
         self._unreported = round(profile.unreported * rate_hz / 48000)
         self._outputs = np.zeros((profile.outputs, period), np.float32)
-        self._loopbacks = [Loopback(o, i) for o, i in cables]
+        self._loopbacks = [Wire(o, i) for o, i in cables]
         held = self.latency.round_trip_samples + MOST_UNREPORTED + period
         self._played = np.zeros((profile.outputs, held), np.float32)
-        self._heard: tuple[bool, int, int, int] = (False, 0, 0, 0)
+        self._heard = Timeline(False, 0, 0, 0)
         self.sample = 0
         self._seed = seed
         self._busy = BusyComputer("off", seed, rate_hz, 0)
 
     def set_preamps(self, preamps: Preamps) -> None:
-        self._asked.append(lambda now: self.room.set_preamps(preamps, now))
+        self._asked.append(lambda now: self.place.set_preamps(preamps, now))
 
     def set_tempo(self, tempo: TempoMap) -> None:
-        self._asked.append(lambda now: self.room.set_tempo(tempo, now))
+        self._asked.append(lambda now: self.place.set_tempo(tempo, now))
 
     def set_through(self, sockets: frozenset[int]) -> None:
-        self._asked.append(lambda now: self.room.hear(sockets, 1000.0 * self.round_trip_samples / self.rate_hz, now))
+        self._asked.append(lambda now: self.place.hear(sockets, 1000.0 * self.round_trip_samples / self.rate_hz, now))
 
     def command(self, name: str, arguments: dict[str, Any]) -> None:
         """The stand-in's own panel. Raises Refusal for what it does not know."""
@@ -90,71 +88,68 @@ class LiveRoom:
 
     def _ask(self, arguments: dict[str, Any]) -> None:
         player, mode = str(arguments.get("player")), str(arguments.get("mode"))
-        if player not in self.room.players:
+        if player not in self.place.players:
             raise Refusal(f"No player here is called {player!r}.", 404)
         if mode not in MODES:
             raise Refusal(f"Players can {', '.join(MODES)}; not {mode!r}.")
-        self._asked.append(lambda now: self.room.ask(player, mode, now))
+        self._asked.append(lambda now: self.place.ask(player, mode, now))
 
     def _swap(self, arguments: dict[str, Any]) -> None:
         one, other = (self.profile.socket(int(arguments[k])).number for k in ("one", "other"))
-        self._asked.append(lambda now: self.room.swap(one, other, now))
+        self._asked.append(lambda now: self.place.swap(one, other, now))
 
     def _hum(self, arguments: dict[str, Any]) -> None:
         socket, dbu = self.profile.socket(int(arguments["socket"])).number, arguments.get("dbu")
         level = None if dbu is None else max(-100.0, min(20.0, float(dbu)))
         self.hums[socket] = level
-        self._asked.append(lambda now: self.room.hum(socket, level, now))
+        self._asked.append(lambda now: self.place.hum(socket, level, now))
 
     def _loud(self, arguments: dict[str, Any]) -> None:
         player, db = str(arguments.get("player")), float(arguments["db"])
-        if player not in self.room.players:
+        if player not in self.place.players:
             raise Refusal(f"No player here is called {player!r}.", 404)
         if not -40.0 <= db <= 40.0:
             raise Refusal("A player can play between 40 dB softer and 40 dB louder; nothing was changed.")
-        self._asked.append(lambda now: self.room.loud(player, db, now))
+        self._asked.append(lambda now: self.place.loud(player, db, now))
 
     def _turn(self, arguments: dict[str, Any]) -> None:
         socket, gain = self.profile.socket(int(arguments["socket"])), float(arguments["gain_db"])
         if socket.remote or not socket.preamp:
             raise Refusal(f"Socket {socket.number} has no knob to turn; set its gain in its row.")
         gain = self.profile.check_gain(gain)
-        self._asked.append(lambda now: self.room.turn(socket.number, gain, now))
+        self._asked.append(lambda now: self.place.turn(socket.number, gain, now))
 
     def _rig(self, arguments: dict[str, Any]) -> None:
         """The screen before a microphone, or the DI behind a pickup."""
         name, what, on = str(arguments.get("name")), str(arguments.get("what")), bool(arguments.get("on"))
-        if name not in {plug.name for plug in self.room.plugged.values()}:
+        if name not in {plug.name for plug in self.place.plugged.values()}:
             raise Refusal(f"Nothing here is called {name!r}.", 404)
         bare = {"source_ohm": BARE_OHM, "source_henry": BARE_HENRY}
         changes: dict[str, Any] = {"screen": on} if what == "screen" else (
             {"source_ohm": Plugged.source_ohm, "source_henry": Plugged.source_henry} if on else bare
         )
-        self._asked.append(lambda now: self.room.rig(name, now, **changes))
+        self._asked.append(lambda now: self.place.rig(name, now, **changes))
 
     def _knock(self, arguments: dict[str, Any]) -> None:
         name = str(arguments.get("name"))
-        if name not in {plug.name for plug in self.room.plugged.values()}:
+        if name not in {plug.name for plug in self.place.plugged.values()}:
             raise Refusal(f"Nothing here is called {name!r}.", 404)
-        self._asked.append(lambda now: self.room.knock(name, now))
+        self._asked.append(lambda now: self.place.knock(name, now))
 
-    def status(self) -> dict[str, Any]:
-        return {
-            "players": {name: p.mode for name, p in self.room.players.items()},
-            "plugged": {str(s): plug.name for s, plug in sorted(self.room.plugged.items())},
-            "loud": {name: p.loud_db for name, p in self.room.players.items()},
-            "hums": {str(s): dbu for s, dbu in self.hums.items() if dbu is not None},
-            "knobs": {str(s): gain for s, gain in self.room.knobs.items()},
-            "unreported": self._unreported, "busy": self._busy.name,
-            "loops": [[n.output + 1, n.input + 1, "cable" if n.gain == 1.0 else "headphone"] for n in self._loopbacks],
-            "bare": [p.name for p in self.room.plugged.values() if p.source_henry or not p.screen],
-        }
+    def room(self) -> RoomState:
+        players = self.place.players
+        return RoomState(
+            {name: p.mode for name, p in players.items()}, {name: p.loud_db for name, p in players.items()},
+            {socket: plug.name for socket, plug in sorted(self.place.plugged.items())},
+            {socket: dbu for socket, dbu in self.hums.items() if dbu is not None}, dict(self.place.knobs),
+            [p.name for p in self.place.plugged.values() if p.source_henry or not p.screen],
+            [
+                Loopback(b.output + 1, b.input + 1, "cable" if b.gain == 1.0 else "headphone") for b in self._loopbacks
+            ],
+            self._unreported, self._busy.name,
+        )
 
-    def run(self, process: Any, going: Callable[[], bool]) -> None:
-        """Calls ``process(inputs, outputs, sample, lost)`` block after block while ``going()``.
-
-        ``process`` answers what the timeline does from this block on: (rolling, position, seed, entry).
-        """
+    def run(self, process: Process, going: Callable[[], bool]) -> None:
         self.clock.start(self.rate_hz, self.period, self.sample)
         while going():
             lost = self.clock.wait(self.sample + self.period) + self._busy.lost(self.sample, self.period)
@@ -163,18 +158,21 @@ class LiveRoom:
                 self._asked.popleft()(self.sample)
             self._block(process, lost)
 
-    def _block(self, process: Any, lost: int) -> None:
+    def _block(self, process: Process, lost: int) -> None:
         start, period = self.sample, self.period
-        inputs = self.room.read(start, start + period)
+        inputs = self.place.read(start, start + period)
         if self._loopbacks:
             inputs = self._through_loops(inputs, lost)
-        rolling, position, seed, entry = process(inputs, self._outputs, start, lost)
-        expected = self._heard[1] + period + lost if self._heard[0] else position
-        if (rolling, seed, entry) != (self._heard[0], *self._heard[2:]) or (rolling and position != expected):
+        said = process(inputs, self._outputs, start, lost)
+        rolling, position, seed, entry = said
+        before = self._heard
+        expected = before.position + period + lost if before.rolling else position
+        changed = (rolling, seed, entry) != (before.rolling, before.passes, before.entry)
+        if changed or (rolling and position != expected):
             # A loop begins again in the middle of a block; players hear it where it did.
             back = position - entry if 0 < position - entry < period else 0
-            self.room.timeline(start + self.round_trip_samples - back, rolling, position - back, seed, entry)
-        self._heard = (rolling, position, seed, entry)
+            self.place.timeline(start + self.round_trip_samples - back, rolling, position - back, seed, entry)
+        self._heard = said
         if self._loopbacks:
             self._played[:, :-period] = self._played[:, period:]
             self._played[:, -period:] = self._outputs
@@ -195,7 +193,7 @@ class LiveRoom:
         joined = inputs.copy()
         for back in self._loopbacks:
             at = held - self.round_trip_samples
-            gain = self.room.line_gain[back.input] * np.float32(back.gain)
+            gain = self.place.line_gain[back.input] * np.float32(back.gain)
             arriving = self._played[back.output, at : at + period] * gain
             if back.gain < 1.0:
                 arriving += inputs[back.input]
@@ -210,9 +208,9 @@ class LiveRoom:
         kept = [back for back in self._loopbacks if back.input != socket - 1]
         way = str(arguments.get("way", ""))
         if way == "cable":
-            kept.append(Loopback(output - 1, socket - 1))
+            kept.append(Wire(output - 1, socket - 1))
         elif way == "headphone":
-            kept.append(Loopback(output - 1, socket - 1, 0.02))
+            kept.append(Wire(output - 1, socket - 1, 0.02))
         self._asked.append(lambda _: setattr(self, "_loopbacks", kept))
 
     def _be_busy(self, arguments: dict[str, Any]) -> None:

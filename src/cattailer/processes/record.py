@@ -8,6 +8,7 @@ from pathlib import Path
 from cattailer.core.errors import Refusal
 from cattailer.core.plan import Plan
 from cattailer.engine.block.engine import Engine
+from cattailer.engine.block.runs import make_run
 from cattailer.engine.offline import run_beside, run_inline
 from cattailer.liveroom.clock import VirtualClock, WallClock
 from cattailer.media import journal
@@ -51,7 +52,7 @@ def record_demo(
     engine = Engine(open_live_room(plan, clock, seed=seed), plan)
     samples = round(seconds * rate_hz)
     made = _header(out, plan)
-    run = engine.make_run(out, f"run-{made.number:03}", made)
+    run = make_run(engine, out, f"run-{made.number:03}", made)
     engine.soon(lambda: engine.begin_run(run, samples))
     (run_inline if virtual else run_beside)(engine, lambda: not run.done)
     if run.message:

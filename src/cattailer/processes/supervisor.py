@@ -16,6 +16,7 @@ from pathlib import Path
 from typing import IO
 
 from cattailer.core.errors import Refusal
+from cattailer.engine.messages import Ping
 from cattailer.engine.process.client import EngineClient
 from cattailer.processes import home as homes
 from cattailer.processes.postgres import Postgres
@@ -129,7 +130,7 @@ class Supervisor:
         until = time.monotonic() + 20
         while not self._stopping:
             with contextlib.suppress(Refusal):
-                self._desk.engine.ask("ping", 0.5)
+                self._desk.engine.ask(Ping(), 0.5)
                 return
             self._check_alive("engine")
             if time.monotonic() > until:

@@ -10,6 +10,7 @@ import psycopg
 import structlog
 
 from cattailer.core.errors import Refusal
+from cattailer.engine.messages import AWAY
 from cattailer.engine.process.client import Listener
 from cattailer.services.desk.desk import Desk
 from cattailer.services.running import runs
@@ -57,8 +58,8 @@ class Care:
                 if time.monotonic() - swept > SWEEP_S:
                     runs.enter_finished(self._desk)
                     swept = time.monotonic()
-                for _, event in listener.receive(2000):
-                    if event.get("kind") == "run":
+                for event in listener.receive(2000):
+                    if event["topic"] == "event" and event["kind"] == "run":
                         runs.enter_finished(self._desk, [Path(event["journal"])])
         finally:
             listener.close()
@@ -71,8 +72,9 @@ class Care:
             listener = Listener(self._desk.telemetry, ("frame",))
             try:
                 while self._wanted():
-                    for _, frame in listener.receive(200):
-                        linecheck.hear(self._desk, frame["session"], frame)
+                    for frame in listener.receive(200):
+                        if frame["topic"] == "frame":
+                            linecheck.hear(self._desk, frame["session"], frame)
             finally:
                 listener.close()
 
@@ -81,5 +83,5 @@ class Care:
 
     def _mind_engine(self) -> None:
         state = self._desk.engine_state()
-        if state["session"] is None and state["state"] != "away":
+        if state.session is None and state.state != AWAY:
             opening.reopen_last(self._desk)

@@ -3,10 +3,10 @@
 from cattailer.core.gear.interface import COMMON_BUFFERS, COMMON_RATES_HZ, DEPTHS
 from cattailer.core.gear.ladder import FELT_MS, USES
 from cattailer.core.patch.patch import COLOURS, ICONS, PICKUPS
-from cattailer.core.players import BUSY, MODES
 from cattailer.core.sound.meters import KINDS, POINTS
 from cattailer.core.sound.probe import WAYS
 from cattailer.core.sound.tuner import IN_TUNE_CENTS
+from cattailer.core.standin import BUSY, MODES
 from cattailer.core.takes.leadin import OPENINGS
 from cattailer.core.time.clicking import COUNT_SOUNDS, COUNTS, SOUNDS, SUBDIVISIONS, WHENS
 

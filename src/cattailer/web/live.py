@@ -1,8 +1,8 @@
 """One WebSocket for each page: telemetry out, wishes in.
 
 Out: JSON texts with a ``topic`` (frame, wave, event, revision, check, levels, tuner, problem, and elsewhere
-when the engine runs another session) and binary main-mix sound (32-bit float, stereo). In: ``listen``
-to the main mix or not, ``tune`` the row of a socket (0: none), ``levels`` while that stage is open.
+when the engine runs another session) and binary sound of a mix (32-bit float, stereo). In: ``listen``
+to a mix (0: none), ``tune`` the row of a socket (0: none), ``levels`` while that stage is open.
 """
 
 import json
@@ -15,6 +15,7 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_valida
 from simple_websocket import ConnectionClosed, Server
 
 from cattailer.core.errors import Refusal
+from cattailer.engine.messages import mix_topic
 from cattailer.engine.process.client import Listener
 from cattailer.services.desk.desk import Desk
 from cattailer.services.session.reading import revision_of
@@ -31,7 +32,7 @@ class Wish(BaseModel):
     """What a page may ask for."""
 
     model_config = ConfigDict(extra="forbid", strict=True)
-    listen: bool | None = None
+    listen: int | None = Field(default=None, ge=0, le=1 << 31)
     tune: int | None = Field(default=None, ge=0, le=1000)
     levels: bool = False
 
@@ -66,11 +67,11 @@ def _serve(ws: Server, listener: Listener, session_id: int, known: int, revision
     checked, levels = linecheck.look(desk, session_id), desk.live.of(session_id, LiveLevels).count
     wish = Wish(levels=False)
     while True:
-        for topic, message in listener.receive(WAIT_MS):
-            if topic == "mix":
+        for message in listener.receive(WAIT_MS):
+            if message["topic"] == "mix":
                 ws.send(message["pcm"])
-            elif topic != "frame" or message["session"] == session_id:
-                ws.send(json.dumps({**message, "topic": topic}))
+            elif message["topic"] != "frame" or message["session"] == session_id:
+                ws.send(json.dumps(message))
             elif time.monotonic() - elsewhere_at > 1.0:
                 elsewhere_at = time.monotonic()
                 ws.send(json.dumps({"topic": "elsewhere", "title": message["title"]}))
@@ -104,9 +105,13 @@ def _grant(ws: Server, listener: Listener, text: Any, before: Wish) -> Wish:
     except ValidationError:
         ws.send(json.dumps({"topic": "problem", "message": UNKNOWN_WISH}))
         return before
-    if wish.listen is not None:
-        (listener.add if wish.listen else listener.drop)("mix")
-    return wish.model_copy(update={"tune": before.tune if wish.tune is None else wish.tune})
+    if wish.listen is not None and wish.listen != before.listen:
+        if before.listen:
+            listener.drop(mix_topic(before.listen))
+        if wish.listen:
+            listener.add(mix_topic(wish.listen))
+    kept = {"tune": before.tune if wish.tune is None else wish.tune}
+    return wish.model_copy(update={**kept, "listen": before.listen if wish.listen is None else wish.listen})
 
 
 def _tuned(desk: Desk, session_id: int, socket: int) -> dict[str, Any]:

@@ -13,6 +13,7 @@ from cattailer.core.time.clicking import ClickSettings
 from cattailer.core.time.counting import count_in
 from cattailer.core.time.timeline import Meter, Tempo, TempoMap
 from cattailer.engine.block.engine import Engine
+from cattailer.engine.block.runs import make_count, make_lead_in
 from cattailer.engine.offline import run_for, run_inline
 from cattailer.engine.writing.runwriter import RunWriter
 from cattailer.media import bwf, wavfile
@@ -25,9 +26,9 @@ WAIT = 5000
 def capture_counted(engine: Engine, out: Path, bars: int, samples: int) -> RunWriter:
     """Captures ``samples`` after a count-in; returns the run."""
     run = opened(engine, out)
-    count = engine.make_count(bars)
+    count = make_count(engine, bars)
     assert count is not None
-    lead_in = engine.make_lead_in(run, count)
+    lead_in = make_lead_in(engine, run, count)
     engine.soon(lambda: engine.begin_run(run, samples, count, lead_in))
     run_inline(engine, lambda: not run.done)
     return run
@@ -89,11 +90,11 @@ def test_takes_are_silent_while_counting(tmp_path: Path) -> None:
     engine.pump()
     run_for(engine, WAIT)
     began = engine.sample
-    count = engine.make_count(1)
+    count = make_count(engine, 1)
     assert count is not None
     engine.soon(lambda: engine.roll(count))
     run_for(engine, count.lead + 20_000)
-    mix = engine.mix.read(began, engine.sample)
+    mix = engine.mix_of(0, began, engine.sample)
     assert mix is not None
     heard = np.flatnonzero(np.abs(mix[0]) > 0.05)
     ticks = [at for at in heard if at < count.lead]
@@ -107,9 +108,9 @@ def test_stopping_the_count_leaves_nothing(tmp_path: Path) -> None:
     run_for(engine, WAIT)
     out = tmp_path / "run-001"
     run = opened(engine, out)
-    count = engine.make_count(2)
+    count = make_count(engine, 2)
     assert count is not None
-    lead_in = engine.make_lead_in(run, count)
+    lead_in = make_lead_in(engine, run, count)
     engine.soon(lambda: engine.begin_run(run, None, count, lead_in))
     run_for(engine, count.lead // 2)
     assert engine.transport.state == "counting"
@@ -159,7 +160,7 @@ def test_an_early_note_is_in_the_head(tmp_path: Path) -> None:
     for seed in range(4):
         engine = start(plan)
         engine.transport.passes = seed
-        for name in engine.driver.room.players:  # type: ignore[attr-defined]
+        for name in engine.driver.place.players:  # type: ignore[attr-defined]
             engine.driver.command("ask", {"player": name, "mode": "follow"})
         run_for(engine, WAIT)
         capture_counted(engine, tmp_path / str(seed), 2, 60_000)

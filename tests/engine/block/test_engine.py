@@ -106,7 +106,7 @@ def test_playback_sums_the_takes_with_fader_and_pan(tmp_path: Path) -> None:
     engine = start(plan_of(*tracks, pieces=pieces, main_db=0.0))
     engine.soon(engine.transport.roll)
     run_for(engine, 60_000)
-    mix = engine.mix.read(0, 60_000)
+    mix = engine.mix_of(0, 0, 60_000)
     assert mix is not None
     left, right = np.zeros(60_000), np.zeros(60_000)
     left[100:50_100] += blocks[0][0, :50_000] * 10 ** (-6 / 20)

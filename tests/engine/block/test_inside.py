@@ -116,7 +116,7 @@ def test_mixes_go_to_their_outputs_and_browsers_hear_the_main_mix() -> None:
     assert np.allclose(outputs[2], np.clip(inputs[2], -1, 1), atol=1e-6)
     assert np.allclose(outputs[6], np.clip(inputs[5], -1, 1), atol=1e-6)
     assert not outputs[[0, 1, 4, 5, 8, 9, 10, 11]].any()
-    mix = engine.mix.read(0, 48000)
+    mix = engine.mix_of(0, 0, 48000)
     assert mix is not None
     assert np.array_equal(mix, outputs[2:4, :48000])
 
@@ -131,7 +131,7 @@ def test_monitors_are_silent_while_48_v_settles_and_inputs_are_not() -> None:
     begun = engine.sample - 128
     assert engine.muted
     run_for(engine, 48000 * 2)
-    mix, heard = engine.mix.read(begun, begun + 90_000), engine.ring.read(begun, begun + 90_000)
+    mix, heard = engine.mix_of(0, begun, begun + 90_000), engine.ring.read(begun, begun + 90_000)
     assert mix is not None
     assert heard is not None
     assert not mix[:, : 72_000 - 128].any()
@@ -148,7 +148,7 @@ def test_a_track_without_takes_from_inside_is_heard_while_rolling() -> None:
     engine = start(plan)
     engine.soon(engine.transport.roll)
     run_for(engine, 9600)
-    mix = engine.mix.read(0, 9600)
+    mix = engine.mix_of(0, 0, 9600)
     assert mix is not None
     assert np.allclose(mix, player(plan.tempo, 0, 9600)[:2] * 10 ** (-6 / 20), atol=1e-5)
 
@@ -163,7 +163,7 @@ def test_a_take_sounds_on_a_track_that_became_a_pair_and_back(tmp_path: Path) ->
     engine = start(plan_of(*tracks, pieces=pieces, main_db=0.0))
     engine.soon(engine.transport.roll)
     run_for(engine, 20_000)
-    mix = engine.mix.read(0, 19_000)
+    mix = engine.mix_of(0, 0, 19_000)
     assert mix is not None
     cello = sound(tmp_path, "Cello")[0, :19_000]
     assert np.abs(mix - cello).max() < 1e-6

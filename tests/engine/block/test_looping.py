@@ -26,7 +26,7 @@ def rolled(plan: Plan, first: int) -> tuple[np.ndarray, int]:
     began = engine.sample
     engine.soon(engine.roll)
     run_for(engine, 130_000)
-    heard = engine.mix.read(began, began + 130_000)
+    heard = engine.mix_of(0, began, began + 130_000)
     assert heard is not None
     return heard, engine.transport.passes
 
@@ -60,7 +60,7 @@ def test_players_begin_every_time_round(tmp_path: Path) -> None:
     first, stop = tempo.sample_of(5), tempo.sample_of(7)
     plan = plan_of(*demo.plan(False).tracks, click=False, loop=(first, stop))
     engine = start(plan)
-    for name in engine.driver.room.players:  # type: ignore[attr-defined]
+    for name in engine.driver.place.players:  # type: ignore[attr-defined]
         engine.driver.command("ask", {"player": name, "mode": "follow" if name == "frame drum" else "rest"})
     engine.transport.locate(first, 48000)
     run_for(engine, 48_000)

@@ -8,10 +8,12 @@ from pathlib import Path
 import msgpack
 import numpy as np
 import pytest
+import zmq
 
 from cattailer.core.errors import Refusal
 from cattailer.core.plan import TrackPlan
 from cattailer.core.sound.meters import KINDS
+from cattailer.engine.messages import ChooseMeters, GetSound, RunPlan
 from cattailer.engine.offline import run_for
 from cattailer.engine.process.client import EngineClient, Listener
 from cattailer.engine.process.metering import RowMeters
@@ -32,6 +34,9 @@ class Kept:
     def __init__(self) -> None:
         self.sent: list[tuple[str, dict]] = []
 
+    def recv(self, flags: int) -> bytes:
+        raise zmq.Again  # nobody subscribes
+
     def send_multipart(self, parts: list[bytes], flags: int) -> None:
         self.sent.append((parts[0].decode(), msgpack.unpackb(parts[1])))
 
@@ -45,7 +50,7 @@ def test_faders_never_change_what_an_input_meter_says() -> None:
     for fader in (0.0, -20.0):
         engine = start(plan_of(TrackPlan(3, "Cello", (2,), False, fader, window=(-30.0, -20.0))))
         kept = Kept()
-        telemetry = Telemetry(engine, kept)  # type: ignore[arg-type]
+        telemetry = Telemetry(engine, kept, set())  # type: ignore[arg-type]
         telemetry.point = "channel"
         run_for(engine, RATE)
         telemetry.pump()
@@ -110,21 +115,21 @@ def test_sound_is_handed_out_from_the_ring(tmp_path: Path) -> None:
     thread.start()
     try:
         client = EngineClient(pair[0])
-        client.ask("plan", plan=replace(demo.plan(True)).to_dict())
-        wait_for(lambda: client.ask("sound", rows=[3], count=4800, start=None)["count"] == 4800)
-        first = client.ask("sound", rows=[3, 0], count=4800, start=0)
-        assert (first["start"], first["count"], len(first["pcm"])) == (0, 4800, 2 * 4 * 4800)
-        again = client.ask("sound", rows=[3], count=4800, start=0)
-        assert again["pcm"] == first["pcm"][: 4 * 4800]
-        assert client.ask("sound", rows=[3], count=10, start=1 << 40)["count"] == 0
-        for bad in ({"rows": [], "count": 5}, {"rows": [999], "count": 5}, {"rows": [0], "count": 0}, {"rows": [0], "count": 1 << 40}):
+        client.ask(RunPlan(replace(demo.plan(True)).to_dict()))
+        wait_for(lambda: client.ask(GetSound([3], 4800)).count == 4800)
+        first = client.ask(GetSound([3, 0], 4800, 0))
+        assert (first.start, first.count, len(first.pcm)) == (0, 4800, 2 * 4 * 4800)
+        again = client.ask(GetSound([3], 4800, 0))
+        assert again.pcm == first.pcm[: 4 * 4800]
+        assert client.ask(GetSound([3], 10, 1 << 40)).count == 0
+        for rows, count in (([], 5), ([999], 5), ([0], 0), ([0], 1 << 40)):
             with pytest.raises(Refusal, match="no such sound"):
-                client.ask("sound", **bad)
-        with pytest.raises(Refusal, match="can not show"):
-            client.ask("meters", kind="sparkle", point="input")
+                client.ask(GetSound(rows, count))
+        with pytest.raises(Refusal, match="cannot show"):
+            client.ask(ChooseMeters("sparkle", "input"))
         listener = Listener(pair[1], ("frame",))
-        client.ask("meters", kind="vu", point="channel")
-        wait_for(lambda: any(f["kind"] == "vu" and "channel" in f for _, f in listener.receive(200)))
+        client.ask(ChooseMeters("vu", "channel"))
+        wait_for(lambda: any(f["kind"] == "vu" and f["channel"] for f in listener.receive(200)))
         listener.close()
     finally:
         server.shut_down()

@@ -12,11 +12,14 @@ import pytest
 import zmq
 
 from cattailer.core.errors import Away, NotNow, Refusal
+from cattailer.core.plan import MixPlan
+from cattailer.engine.messages import AskRoom, Capture, Locate, Ping, Roll, RunPlan, Stop, mix_topic
 from cattailer.engine.process.client import EngineClient, Listener
 from cattailer.engine.process.server import EngineServer
 from cattailer.liveroom.clock import WallClock
 from cattailer.processes.interfaces import open_live_room
 from cattailer.services.session import demo
+from tests.helpers.waiting import wait_for
 
 
 @pytest.fixture
@@ -32,38 +35,35 @@ def addresses(tmp_path: Path) -> Iterator[tuple[str, str]]:
 
 def test_commands_and_refusals(addresses: tuple[str, str], tmp_path: Path) -> None:
     client = EngineClient(addresses[0])
-    assert client.ask("ping") == "here"
+    assert client.ask(Ping()) == "here"
     with pytest.raises(Refusal, match="No session is open"):
-        client.ask("roll")
-    with pytest.raises(Refusal, match="knows no command"):
-        client.ask("dance")
-    for bad in ({}, {"plan": 3}, {"plan": {"rate_hz": 1}}):
-        with pytest.raises(Refusal, match="could not read"):
-            client.ask("plan", **bad)
+        client.ask(Roll())
+    with pytest.raises(Refusal, match="could not read"):
+        client.ask(RunPlan({"rate_hz": 1}))
     plan = demo.plan(True)
     with pytest.raises(Refusal, match="profile of the interface"):
-        client.ask("plan", plan=replace(plan, interface="nothing-3").to_dict())
+        client.ask(RunPlan(replace(plan, interface="nothing-3").to_dict()))
     with pytest.raises(Refusal, match="does not run at"):
-        client.ask("plan", plan=replace(plan, rate_hz=22050).to_dict())
-    assert client.ask("plan", plan=plan.to_dict())["session"] == 1
+        client.ask(RunPlan(replace(plan, rate_hz=22050).to_dict()))
+    assert client.ask(RunPlan(plan.to_dict())).session == 1
     with pytest.raises(Refusal, match="outside the timeline"):
-        client.ask("locate", position=-10_000_000)
+        client.ask(Locate(-10_000_000))
     with pytest.raises(Refusal, match="No player"):
-        client.ask("room", name="ask", arguments={"player": "nobody", "mode": "rest"})
+        client.ask(AskRoom("ask", {"player": "nobody", "mode": "rest"}))
     with pytest.raises(Refusal, match="media folder cannot be written"):
-        client.ask("capture", folder="/proc/nowhere", stem="x", header=_header())
-    client.ask("capture", folder=str(tmp_path / "run"), stem="x", header=_header())
+        client.ask(Capture(_header(), "/proc/nowhere", "x"))
+    client.ask(Capture(_header(), str(tmp_path / "run"), "x"))
     with pytest.raises(Refusal, match="already running"):
-        client.ask("capture", folder=str(tmp_path / "run2"), stem="x", header=_header())
+        client.ask(Capture(_header(), str(tmp_path / "run2"), "x"))
     with pytest.raises(Refusal, match="cannot be moved while a capture"):
-        client.ask("locate", position=5)
+        client.ask(Locate(5))
     with pytest.raises(Refusal, match="cannot change while"):
-        client.ask("plan", plan=replace(plan, period=256).to_dict())
+        client.ask(RunPlan(replace(plan, period=256).to_dict()))
     time.sleep(0.3)
-    answer = client.ask("stop")
-    assert Path(answer["journal"]).exists()
-    assert answer["state"] == "stopped"
-    assert client.ask("plan", plan=replace(plan, period=256, revision=2).to_dict())["revision"] == 2
+    answer = client.ask(Stop())
+    assert Path(answer.journal).exists()
+    assert answer.status.state == "stopped"
+    assert client.ask(RunPlan(replace(plan, period=256, revision=2).to_dict())).revision == 2
 
 
 def _header() -> dict[str, object]:
@@ -76,29 +76,45 @@ def test_garbage_on_the_socket_is_answered(addresses: tuple[str, str]) -> None:
     socket = zmq.Context.instance().socket(zmq.REQ)
     socket.setsockopt(zmq.LINGER, 0)
     socket.connect(addresses[0])
-    for raw in (b"", b"\xc1garbage", msgpack.packb([1, 2]), msgpack.packb("x")):
+    messages = [
+        [1, 2], "x", {"command": "Dance"}, {"command": "RunPlan"}, {"command": "RunPlan", "arguments": {"plan": 3}},
+        {"command": "GetSound", "arguments": {"rows": "all", "count": 1}}, {"command": ["Ping"]}, {"command": "Locate", "arguments": [1]},
+    ]
+    for raw in (b"", b"\xc1garbage", *map(msgpack.packb, messages)):
         socket.send(raw)
         assert socket.poll(3000)
-        assert msgpack.unpackb(socket.recv())["ok"] is False
+        answer = msgpack.unpackb(socket.recv())
+        assert answer["ok"] is False
+        assert "knows no command" in answer["message"] or "could not read" in answer["message"]
     socket.close()
 
 
-def test_telemetry_tells_levels_and_the_mix(addresses: tuple[str, str]) -> None:
+def test_telemetry_tells_levels_and_the_mixes_that_are_listened_to(addresses: tuple[str, str]) -> None:
     client = EngineClient(addresses[0])
-    client.ask("plan", plan=demo.plan(True).to_dict())
-    client.ask("roll")
-    listener = Listener(addresses[1], ("frame", "mix"))
-    frames, heard = [], 0
-    until = time.monotonic() + 10
-    while (len(frames) < 40 or heard < 48000) and time.monotonic() < until:
-        for topic, message in listener.receive(100):
-            if topic == "frame":
-                frames.append(message)
-            else:
-                heard += len(message["pcm"]) // 8
+    plan = demo.plan(True)
+    twelve = tuple(MixPlan(n, f"Mix {n}", ()) for n in range(1, 13))
+    client.ask(RunPlan(replace(plan, mixes=twelve, routes=(*plan.routes, ("track:3", "mix:12"))).to_dict()))
+    listener = Listener(addresses[1], ("frame", mix_topic(1)))
+    other = Listener(addresses[1], (mix_topic(12),))
+    frames, heard, elsewhere = [], [], []
+
+    def enough() -> bool:
+        for message in listener.receive(100):
+            (frames if message["topic"] == "frame" else heard).append(message)
+        elsewhere.extend(other.receive(10))
+        return len(frames) >= 40 and len(heard) >= 50 and len(elsewhere) >= 50
+
+    wait_for(enough)
+    client.ask(Roll())
+    frames.clear()
+    wait_for(enough)
     listener.close()
-    assert len(frames) >= 40
-    assert heard >= 48000
+    other.close()
+    assert {m["mix"] for m in heard} == {1}, "mix 12 begins with a 1 too"
+    assert {m["mix"] for m in elsewhere} == {12}
+    at = {m["at"]: m["pcm"] for m in heard}
+    both = [(at[m["at"]], m["pcm"]) for m in elsewhere if m["at"] in at]
+    assert any(a != b for a, b in both), "each has its own sound"
     last = frames[-1]
     assert last["state"] == "rolling"
     assert last["revision"] == 1
@@ -112,5 +128,5 @@ def test_nobody_there(tmp_path: Path) -> None:
     client = EngineClient(f"ipc://{tmp_path}/none", timeout_s=0.1)
     for _ in range(2):
         with pytest.raises(Away, match="does not answer"):
-            client.ask("ping")
+            client.ask(Ping())
     assert issubclass(NotNow, Refusal)

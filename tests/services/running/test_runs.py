@@ -124,7 +124,7 @@ def test_a_capture_forbids_what_would_disturb_it(desk: Desk) -> None:
     transport.stop(desk, session)
     assert len(takes_of(desk, session, 0)) == 1
     opening.open_session(desk, other)
-    assert desk.engine_state()["session"] == other
+    assert desk.engine_state().session == other
 
 
 def test_entering_twice_changes_nothing(desk: Desk) -> None:
@@ -166,5 +166,5 @@ def test_a_missing_file_is_told_and_the_rest_plays(desk: Desk) -> None:
         pass_time(desk.engine, 0.2)
     transport.roll(desk, session)
     pass_time(desk.engine, 0.2)
-    assert desk.engine_state()["missing"] == [str(file.path)]
+    assert desk.engine_state().missing == [str(file.path)]
     transport.stop(desk, session)

@@ -4,6 +4,7 @@ import pytest
 
 from cattailer.core.errors import NotFound, NotNow, Refusal, Sure
 from cattailer.media import profile_toml
+from cattailer.services.desk import standin
 from cattailer.services.desk.desk import Desk
 from cattailer.services.session import demo, hardware, inputs, opening, sessions, tracks
 from cattailer.services.session.compiling import compile_plan
@@ -59,7 +60,7 @@ def test_a_smaller_interface_loses_nothing(desk: Desk) -> None:
     with desk.database.transaction() as db:
         plan = compile_plan(desk, get_session(db, session))
     assert [t.inputs for t in plan.tracks[:3]] == [(0,), (1,), (-1,)]
-    assert desk.engine_state()["interface"]["plugged"] == {"1": "dulcimer, left", "2": "dulcimer, right"}
+    assert standin.room_of(desk).plugged == {1: "dulcimer, left", 2: "dulcimer, right"}
     hardware.choose_interface(desk, session, "marshgate-16")
     assert show.show(desk, session).looks == []
 

@@ -45,4 +45,4 @@ def test_edits_reach_the_engine(desk: Desk) -> None:
     assert replace(plan.tracks[-1], inputs=()).name == "Strings"
     assert plan.tracks[-1].inputs == (22, 23)
     assert not [r for r in plan.routes if r[0] == f"track:{made}"], "a group's sum is not heard twice"
-    wait_for(lambda: desk.engine_state()["revision"] == plan.revision)
+    wait_for(lambda: desk.engine_state().revision == plan.revision)

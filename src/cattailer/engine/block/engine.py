@@ -7,8 +7,6 @@ functions, which run at the next block boundary, and take away what the block pa
 import time
 from collections import deque
 from collections.abc import Callable
-from dataclasses import replace
-from pathlib import Path
 from typing import Any, TypeVar
 
 import numpy as np
@@ -16,21 +14,24 @@ from numpy.typing import NDArray
 
 from cattailer.core.errors import NotNow
 from cattailer.core.gear.dropouts import Dropout
-from cattailer.core.plan import MOST_FEEDERS, SOFTWARE_CHANNELS, Plan
+from cattailer.core.plan import MOST_FEEDERS, MOST_MIXES, SOFTWARE_CHANNELS, Plan
+from cattailer.core.transport import moves
 from cattailer.engine.block.blocktimes import BlockTimes
-from cattailer.engine.block.prepared import Prepared, prepare
+from cattailer.engine.block.inside import Inside
+from cattailer.engine.block.prepared import prepare
 from cattailer.engine.block.requests import Requests
 from cattailer.engine.block.ring import Ring
 from cattailer.engine.block.transport import Transport
-from cattailer.engine.driver import Driver
+from cattailer.engine.driver import Driver, StandIn, Timeline
+from cattailer.engine.messages import Telemetry
 from cattailer.engine.sources.click import Count
 from cattailer.engine.sources.playback import Playback, same_pieces
 from cattailer.engine.sources.probe import Probe
 from cattailer.engine.writing.recorder import Recorder
 from cattailer.engine.writing.runwriter import RunWriter
-from cattailer.media import journal
 
 RING_S = 20.0
+MIX_RING_S = 4.0
 FRAME_HZ = 30
 KEPT_DROPS = 32
 SETTLE_S = 1.5
@@ -45,6 +46,7 @@ class Engine:
 
     def __init__(self, driver: Driver, plan: Plan) -> None:
         self.driver = driver
+        self.stand_in = driver if isinstance(driver, StandIn) else None
         self.transport = Transport()
         self.dropouts = 0
         self.drops: deque[Dropout] = deque(maxlen=KEPT_DROPS)
@@ -53,15 +55,14 @@ class Engine:
         # Rows: inputs, pattern player, feeders, and one that is never written, for tracks without a feed.
         self.rows = driver.profile.inputs + SOFTWARE_CHANNELS + 2 * MOST_FEEDERS
         self.ring = Ring(self.rows + 1, int(RING_S * plan.rate_hz))
-        self.mix = Ring(2, int(RING_S * plan.rate_hz))
+        self.mixes = Ring(2 * MOST_MIXES, int(MIX_RING_S * plan.rate_hz))
         self.frames: deque[tuple[float, str, int, int]] = deque(maxlen=64)
-        self.events: deque[dict[str, Any]] = deque(maxlen=4096)
+        self.events: deque[Telemetry] = deque(maxlen=4096)
         self._requests = Requests()
         self._frame_samples = plan.rate_hz // FRAME_HZ
         self._frame_left = self._frame_samples
-        self._words = np.zeros((self.rows, driver.period), np.float32)
         self._clicked = np.zeros((2, driver.period), np.float32)
-        self._software = np.zeros((SOFTWARE_CHANNELS, driver.period), np.float32)
+        self._inside = Inside(self.rows, driver.period)
         self._mute_until = 0
         self._correction = plan.correction_samples
         self._probe: Probe | None = None
@@ -69,8 +70,9 @@ class Engine:
         self._prepared = prepare(plan, Playback(plan), None, self.round_trip_samples)
         self.transport.loop = plan.loop
         driver.set_preamps(plan.preamps)
-        driver.set_tempo(plan.tempo)
-        driver.set_through(self._prepared.through)
+        if self.stand_in is not None:
+            self.stand_in.set_tempo(plan.tempo)
+            self.stand_in.set_through(self._prepared.through)
 
     @property
     def plan(self) -> Plan:
@@ -92,6 +94,11 @@ class Engine:
         return self._prepared.playback.missing
 
     @property
+    def players(self) -> dict[str, str]:
+        """What the stand-in's players do; nobody with a real interface."""
+        return self.stand_in.room().players if self.stand_in is not None else {}
+
+    @property
     def sample(self) -> int:
         return self.ring.written
 
@@ -100,14 +107,18 @@ class Engine:
         """Whether the mixes are silent while 48 V settles."""
         return self.ring.written < self._mute_until
 
-    def process(self, inputs: Floats, outputs: Floats, sample: int, lost: int) -> tuple[bool, int, int, int]:
+    def mix_of(self, place: int, start: int, stop: int) -> Floats | None:
+        """Sound of the mix at a place of the plan, (2, samples), or None when it is not held any more."""
+        return self.mixes.read(start, stop, slice(2 * place, 2 * place + 2))
+
+    def process(self, inputs: Floats, outputs: Floats, sample: int, lost: int) -> Timeline:
         """One block, timed; see ``engine.driver.Process``."""
         began = time.perf_counter()
         answer = self._process(inputs, outputs, lost)
         self.times.add(time.perf_counter() - began)
         return answer
 
-    def _process(self, inputs: Floats, outputs: Floats, lost: int) -> tuple[bool, int, int, int]:
+    def _process(self, inputs: Floats, outputs: Floats, lost: int) -> Timeline:
         transport = self.transport
         if lost:
             self._pad(lost)
@@ -119,13 +130,14 @@ class Engine:
         gains = prepared.sums[transport.sounding]
         summed = np.matmul(gains.hardware, inputs, out=prepared.summed)
         stretches = transport.stretches(count)
-        made = self._inside(prepared, state, stretches, count)
+        made = self._inside.made(prepared, state, stretches)
         if self.run is not None and transport.sounding != "capturing" and prepared.plan.feeders:
             # Stopped, but what was played last is still on its way in.
             rows = slice(prepared.mixes, None)
             summed[rows] = prepared.sums["capturing"].hardware[rows] @ inputs
         if prepared.keeps:
-            self._keep(prepared, inputs, summed[prepared.mixes :], made)
+            words = self._inside.words(prepared, inputs, summed[prepared.mixes :], made, self.round_trip_samples)
+            self.ring.write(words)
         else:
             self.ring.write(inputs)
         mixes = summed[: prepared.mixes]
@@ -147,50 +159,12 @@ class Engine:
         np.clip(outputs, -1.0, 1.0, out=outputs)
         if self._probe is not None and not self._probe.add(outputs, self.ring.written - count):
             self._probe = None
-        self.mix.write(mixes[:2])
+        self.mixes.write(mixes)
         self._frame_left -= count
         if self._frame_left <= 0:
             self._frame_left += self._frame_samples
             self.frames.append((time.time(), state, position, self.ring.written))
-        return state != "stopped", position, passes, entry
-
-    def _inside(
-        self, prepared: Prepared, state: str, stretches: list[tuple[int, int, int]], count: int
-    ) -> Floats | None:
-        """What takes and the pattern player add to mixes and feeders, or None where nothing sounds."""
-        if state in ("stopped", "counting"):
-            self._software[:] = 0.0
-            return None
-        gains = prepared.sums[state]
-        out: Floats | None = None
-        if prepared.patterns is not None:
-            for done, at, length in stretches:
-                prepared.patterns.block(at, self._software[:, done : done + length])
-            out = gains.software @ self._software
-        if not prepared.playback.silent:
-            taken = prepared.playback.stretches(stretches)
-            if taken is not None:
-                out = gains.takes @ taken if out is None else out + gains.takes @ taken
-        return out
-
-    def _keep(self, prepared: Prepared, inputs: Floats, feeders: Floats, made: Floats | None) -> None:
-        """Inputs, software sources and feeders into the ring, so that all can be captured.
-
-        Inputs arrive one round trip late. What is made in here does not, so it waits that long:
-        then one ring sample is one timeline position for every row.
-        """
-        count = inputs.shape[1]
-        fresh = self._words[: prepared.keeps]
-        fresh[:SOFTWARE_CHANNELS] = self._software
-        fresh[SOFTWARE_CHANNELS:] = 0.0 if made is None else made[prepared.mixes :]
-        prepared.inside.write(fresh)
-        late = prepared.inside.written - self.round_trip_samples
-        waited = prepared.inside.read(late - count, late, slice(0, prepared.keeps))
-        words = self._words[: len(inputs) + prepared.keeps]
-        words[len(inputs) :] = 0.0 if waited is None else waited
-        words[: len(inputs)] = inputs
-        words[len(inputs) + SOFTWARE_CHANNELS :] += feeders
-        self.ring.write(words)
+        return Timeline(moves(state), position, passes, entry)
 
     def _pad(self, lost: int) -> None:
         """A dropout: silence instead, the timeline goes on, and it is noted."""
@@ -200,7 +174,7 @@ class Engine:
         self._recorder.lost(self.ring.written, lost, load)
         self.ring.write_silence(lost)
         self._prepared.inside.write_silence(lost)
-        self.mix.write_silence(lost)
+        self.mixes.write_silence(lost)
         if transport.rolling:
             transport.advance(transport.stretches(lost))
 
@@ -227,10 +201,10 @@ class Engine:
             new.click.prepare(first - plan.rate_hz, at + 600 * plan.rate_hz)
         if plan.preamps != old.plan.preamps:
             self.driver.set_preamps(plan.preamps)
-        if plan.tempo != old.plan.tempo:
-            self.driver.set_tempo(plan.tempo)
-        if new.through != old.through:
-            self.driver.set_through(new.through)
+        if self.stand_in is not None and plan.tempo != old.plan.tempo:
+            self.stand_in.set_tempo(plan.tempo)
+        if self.stand_in is not None and new.through != old.through:
+            self.stand_in.set_through(new.through)
         switched = plan.preamps.phantom != old.plan.preamps.phantom
 
         def swap() -> None:
@@ -242,26 +216,6 @@ class Engine:
                 self._mute_until = self.ring.written + int(SETTLE_S * plan.rate_hz)
 
         return swap
-
-    def make_run(self, folder: Path, stem: str, header: journal.RunHeader) -> RunWriter:
-        """Opens the files of a run; nothing is captured yet. Raises OSError."""
-        header = replace(
-            header, period=self.plan.period, round_trip_samples=self.round_trip_samples,
-            claimed_samples=self.driver.latency.round_trip_samples,
-        )
-        return RunWriter(folder, stem, header, self.ring, (lambda _: None) if header.lead_in_of else self.events.append)
-
-    def make_lead_in(self, run: RunWriter, count: Count) -> RunWriter:
-        """Opens the files for what is counted in before a run. Raises OSError."""
-        of = run.header
-        before = replace(of, run=f"{of.run}-head", lead_in_of=of.run, start=of.start - count.lead)
-        return self.make_run(run.folder / journal.LEAD_IN_FOLDER, f"run-{run.header.number:03}", before)
-
-    def make_count(self, bars: int) -> Count | None:
-        """The count-in before the position at which the timeline stands; None where none is wanted or it moves."""
-        if not bars or self.transport.rolling:
-            return None
-        return Count(self.plan.tempo, self.plan.clicking, self.transport.position, bars, self.plan.period)
 
     def roll(self, count: Count | None = None) -> None:
         """In the block path: rolls, after the count-in if there is one."""

@@ -8,7 +8,6 @@ import numpy as np
 
 from cattailer.core.gear.interface import Profile
 from cattailer.core.plan import Plan, Preamps
-from cattailer.core.time.timeline import TempoMap
 from cattailer.engine.block.engine import Engine
 
 BLOCKS = 200
@@ -31,11 +30,6 @@ class _Nobody:
         raise NotImplementedError
 
     def set_preamps(self, preamps: Preamps) -> None: ...
-    def set_tempo(self, tempo: TempoMap) -> None: ...
-    def set_through(self, sockets: frozenset[int]) -> None: ...
-    def command(self, name: str, arguments: dict[str, Any]) -> None: ...
-    def status(self) -> dict[str, Any]:
-        return {}
 
 
 def measure(profile: Profile, plan: Plan, period: int) -> list[float]:

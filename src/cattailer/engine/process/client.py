@@ -2,14 +2,16 @@
 
 import threading
 from collections.abc import Iterator
-from typing import Any
+from typing import TypeVar
 
 import msgpack
 import zmq
 
 from cattailer.core.errors import Away, Refusal
+from cattailer.engine.messages import Command, Telemetry, answer_of, plain
 
 ENGINE_AWAY = "The engine does not answer. What was captured until now is kept; it is being restarted. Try again."
+A = TypeVar("A")
 
 
 class EngineClient:
@@ -21,22 +23,22 @@ class EngineClient:
         self._lock = threading.Lock()
         self._socket: zmq.Socket[bytes] | None = None
 
-    def ask(self, command: str, timeout_s: float | None = None, **arguments: Any) -> Any:
+    def ask(self, command: Command[A], timeout_s: float | None = None) -> A:
         """The engine's answer. Raises Refusal with its words, Away when it does not answer in time."""
         with self._lock:
             if self._socket is None:
                 self._socket = zmq.Context.instance().socket(zmq.REQ)
                 self._socket.setsockopt(zmq.LINGER, 0)
                 self._socket.connect(self._address)
-            self._socket.send(msgpack.packb({"command": command, "arguments": arguments}))
+            self._socket.send(msgpack.packb(plain(command)))
             if not self._socket.poll(self._timeout_ms if timeout_s is None else int(timeout_s * 1000)):
                 self._socket.close()
                 self._socket = None
                 raise Away(ENGINE_AWAY)
-            answer = msgpack.unpackb(self._socket.recv())
+            answer = msgpack.unpackb(self._socket.recv(), strict_map_key=False)
         if not answer["ok"]:
             raise Refusal(answer["message"], answer["status"])
-        return answer["value"]
+        return answer_of(command, answer["value"])
 
 
 class Listener:
@@ -56,16 +58,17 @@ class Listener:
     def drop(self, topic: str) -> None:
         self._socket.setsockopt(zmq.UNSUBSCRIBE, topic.encode())
 
-    def receive(self, timeout_ms: int) -> Iterator[tuple[str, dict[str, Any]]]:
+    def receive(self, timeout_ms: int) -> Iterator[Telemetry]:
         """What has come, after waiting at most ``timeout_ms`` for the first message."""
         if not self._socket.poll(timeout_ms):
             return
         while True:
             try:
-                topic, body = self._socket.recv_multipart(zmq.NOBLOCK)
+                _, body = self._socket.recv_multipart(zmq.NOBLOCK)
             except zmq.Again:
                 return
-            yield topic.decode(), msgpack.unpackb(body)
+            message: Telemetry = msgpack.unpackb(body)
+            yield message
 
     def close(self) -> None:
         self._socket.close()

@@ -11,6 +11,7 @@ from cattailer.core.plan import Plan
 from cattailer.core.sound.ballistics import MOMENTARY_S, SHORT_TERM_S, RowLoudness, VuMeter
 from cattailer.core.sound.meters import BlockMeter, MeterFace, Reading, Window, louder_side, own_or_usual, zones
 from cattailer.core.sound.truepeak import TruePeak
+from cattailer.engine.messages import Meters, TrackMeters
 
 BELOW_SHOWN = 0.9
 """True peaks are looked for down to a little below what the falling meter still shows."""
@@ -78,7 +79,7 @@ class RowMeters:
         self._clipped_at[which] = 0.0
         self._face.reset(which)
 
-    def as_sent(self, reading: Reading, windows: list[Window]) -> dict[str, Any]:
+    def as_sent(self, reading: Reading, windows: list[Window]) -> Meters:
         """As it travels: lists by source channel, levels in dB with one decimal."""
         n = len(windows)
         return {
@@ -102,7 +103,7 @@ class RowMeters:
             "zone": zones(one.hold_dbfs, one.clips, [window])[0],
         }
 
-    def after(self, reading: Reading, plan: Plan) -> dict[str, Any]:
+    def after(self, reading: Reading, plan: Plan) -> TrackMeters:
         """The same of every track behind its channel's fader, in the plan's order."""
         heard = [[c for c in t.inputs if c >= 0] for t in plan.tracks]
         louder = [max(channels, key=lambda c: reading.hold_dbfs[c], default=-1) for channels in heard]

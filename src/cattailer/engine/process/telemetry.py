@@ -1,7 +1,4 @@
-"""What the engine tells: meters and transport 30 times a second, waveforms, events, the main mix.
-
-Every message is two frames, a topic and msgpack. Topics: ``frame``, ``wave``, ``event``, ``mix``.
-"""
+"""What the engine tells: meters and transport 30 times a second, waveforms, events, and mixes that are listened to."""
 
 from typing import Any
 
@@ -9,27 +6,34 @@ import msgpack
 import numpy as np
 import zmq
 
+from cattailer.core.plan import Plan
 from cattailer.core.sound.ballistics import VU_ZERO_DBFS
 from cattailer.core.sound.meters import Reading, own_or_usual
 from cattailer.core.time.timeline import clock_text
+from cattailer.engine import messages
 from cattailer.engine.block.engine import Engine
+from cattailer.engine.messages import Frame, mix_topic, topic_of
 from cattailer.engine.process.metering import RowMeters
 
 MIX_CHUNK_S = 0.02
 
 
 class Telemetry:
-    """Turns what an engine leaves in its queues into messages. One thread calls ``pump``."""
+    """Turns what an engine leaves in its queues into messages. One thread calls ``pump``.
 
-    def __init__(self, engine: Engine, socket: "zmq.Socket[bytes]") -> None:
+    ``wanted`` are the topics that somebody listens to; it outlives the engine, as the socket does.
+    """
+
+    def __init__(self, engine: Engine, socket: "zmq.Socket[bytes]", wanted: set[str]) -> None:
         self._engine = engine
         self._socket = socket
+        self.wanted = wanted
         rate = engine.plan.rate_hz
         self.rows, self._main = RowMeters(engine.rows, rate), RowMeters(2, rate)
         self._all = slice(0, engine.rows)
         self.point = "input"
         self._metered = engine.sample
-        self._mix_at = engine.mix.written
+        self._mix_at = engine.mixes.written
         self._chunk = int(MIX_CHUNK_S * rate)
 
     def pump(self) -> None:
@@ -39,16 +43,16 @@ class Telemetry:
             at, state, position, until = engine.frames.popleft()
             self._gather(until)
             if not engine.frames:
-                self._send("frame", self._frame(at, state, position, self.rows.show(at), self._main.show(at)))
+                self._send(self._frame(at, state, position, self.rows.show(at), self._main.show(at)))
         while engine.events:
-            message = engine.events.popleft()
-            self._send(message["topic"], message)
-        self._send_mix()
+            self._send(engine.events.popleft())
+        self._note_subscribers()
+        self._send_mixes()
 
     def _gather(self, until: int) -> None:
         """Meters every sample once, from the rings, so that the block path need not."""
         sound = self._engine.ring.read(self._metered, until, self._all)
-        main = self._engine.mix.read(self._metered, until)
+        main = self._engine.mix_of(0, self._metered, until)
         if sound is not None and main is not None:
             self.rows.add(sound)
             self._main.add(main)
@@ -60,7 +64,7 @@ class Telemetry:
         if rows is None:
             self._main.reset(None)
 
-    def _frame(self, at: float, state: str, position: int, inputs: Reading, main: Reading) -> dict[str, Any]:
+    def _frame(self, at: float, state: str, position: int, inputs: Reading, main: Reading) -> Frame:
         engine = self._engine
         plan = engine.plan
         words, count = "", engine.count
@@ -68,43 +72,58 @@ class Telemetry:
             words, position = count.count_in.words(position), count.count_in.stop
         where = plan.tempo.bar_beat_at(position)
         run = engine.run
-        frame = {
-            "t": at, "session": plan.session, "title": plan.title, "revision": plan.revision, "rate": plan.rate_hz,
-            "state": state, "position": position, "clock": clock_text(position, plan.rate_hz),
-            "samples": f"{position:,}".replace("-", "−"),
+        return {
+            "topic": "frame", "t": at, "session": plan.session, "title": plan.title,
+            "revision": plan.revision, "rate": plan.rate_hz, "state": state, "position": position,
+            "clock": clock_text(position, plan.rate_hz), "samples": f"{position:,}".replace("-", "−"),
             "where": words or f"bar {where.bar} · beat {where.beat} of {where.of}",
             "bar": where.bar, "beat": where.beat, "of": where.of,
             "run": run.header.run if run else None, "captured": run.frames if run else 0,
-            "dropouts": engine.dropouts, "players": engine.driver.status().get("players", {}),
+            "dropouts": engine.dropouts, "players": engine.players,
             "window": plan.window, "muted": engine.muted, "sockets": plan.inputs,
             "kind": self.rows.kind, "point": self.point, "vu_zero": VU_ZERO_DBFS,
             "inputs": self.rows.as_sent(inputs, plan.windows()), "main": self._main.as_sent(main, [plan.window] * 2),
+            "pairs": self._pairs(plan, inputs, main),
+            "channel": self.rows.after(inputs, plan) if self.point == "channel" else None,
         }
-        frame["pairs"] = {
+
+    def _pairs(self, plan: Plan, inputs: Reading, main: Reading) -> dict[str, dict[str, Any]]:
+        """The main mix and the tracks that are pairs, each as one."""
+        pairs = [t for t in plan.tracks if len(t.inputs) > 1 and max(t.inputs) >= 0]
+        return {
             "main": self._main.pair_as_sent(main, (0, 1), plan.window),
             **{
                 ",".join(map(str, t.inputs)): self.rows.pair_as_sent(
                     inputs, [c for c in t.inputs if c >= 0], own_or_usual(t.window, plan.window)
                 )
-                for t in plan.tracks if len(t.inputs) > 1 and max(t.inputs) >= 0
+                for t in pairs
             },
         }
-        if self.point == "channel":
-            frame["channel"] = self.rows.after(inputs, plan)
-        return frame
 
-    def _send_mix(self) -> None:
-        """The main mix in chunks of 20 ms: 32-bit float, left and right interleaved."""
-        ring = self._engine.mix
+    def _note_subscribers(self) -> None:
+        """Which topics somebody listens to: the socket says so when that changes."""
+        while True:
+            try:
+                said = self._socket.recv(zmq.NOBLOCK)
+            except zmq.Again:
+                return
+            (self.wanted.add if said[:1] == b"\x01" else self.wanted.discard)(said[1:].decode())
+
+    def _send_mixes(self) -> None:
+        """Chunks of 20 ms: 32-bit float, left and right interleaved."""
+        ring = self._engine.mixes
         if ring.written - self._mix_at > ring.size // 2:
             self._mix_at = ring.written - self._chunk
         while ring.written - self._mix_at >= self._chunk:
-            sound = ring.read(self._mix_at, self._mix_at + self._chunk)
-            if sound is not None:
-                data = np.ascontiguousarray(sound.T).astype("<f4").tobytes()
-                message = {"at": self._mix_at, "rate": self._engine.plan.rate_hz, "pcm": data}
-                self._send("mix", message)
+            for place, mix in enumerate(self._engine.plan.mixes):
+                if mix_topic(mix.id) not in self.wanted:
+                    continue
+                sound = self._engine.mix_of(place, self._mix_at, self._mix_at + self._chunk)
+                if sound is not None:
+                    pcm = np.ascontiguousarray(sound.T).astype("<f4").tobytes()
+                    rate = self._engine.plan.rate_hz
+                    self._send({"topic": "mix", "mix": mix.id, "at": self._mix_at, "rate": rate, "pcm": pcm})
             self._mix_at += self._chunk
 
-    def _send(self, topic: str, message: dict[str, Any]) -> None:
-        self._socket.send_multipart([topic.encode(), msgpack.packb(message)], zmq.NOBLOCK)
+    def _send(self, message: messages.Telemetry) -> None:
+        self._socket.send_multipart([topic_of(message).encode(), msgpack.packb(message)], zmq.NOBLOCK)

@@ -12,7 +12,6 @@ from contextlib import suppress
 from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -20,6 +19,7 @@ from numpy.typing import NDArray
 from cattailer.core.sound.meters import BlockMeter
 from cattailer.core.units import decibels
 from cattailer.engine.block.ring import Ring
+from cattailer.engine.messages import Telemetry
 from cattailer.media import bwf, journal, overview, pcm
 from cattailer.media.recovery import overview_path
 
@@ -50,7 +50,7 @@ class RunWriter:
 
     def __init__(
         self, folder: Path, stem: str, header: journal.RunHeader, ring: Ring,
-        tell: Callable[[dict[str, Any]], None], open_file: bwf.Opener = bwf.create_new,
+        tell: Callable[[Telemetry], None], open_file: bwf.Opener = bwf.create_new,
     ) -> None:
         self.header = header
         self.frames = 0
@@ -173,12 +173,7 @@ class RunWriter:
             self._tell({
                 "topic": "wave", "run": self.header.run, "start": self.header.start,
                 "bucket": self._overview.buckets - drawn.shape[1], "size": overview.BUCKET,
-                "tracks": [
-                    [t.file.track, np.stack(
-                        [drawn[t.rows, :, 0].min(axis=0), drawn[t.rows, :, 1].max(axis=0)], axis=1
-                    ).ravel().tolist()]
-                    for t in self._tracks
-                ],
+                "tracks": [(t.file.track, _envelope(drawn[t.rows])) for t in self._tracks],
             })
 
     def _mark(self, sample: int, samples: int, load: float = 0.0) -> None:
@@ -240,3 +235,8 @@ class RunWriter:
         self.done = True
         self._tell({"topic": "event", "kind": "run", "run": self.header.run, "journal": str(self._journal.path)})
 
+
+def _envelope(drawn: NDArray[np.int16]) -> list[int]:
+    """The lowest and highest of all channels, pair by pair."""
+    both = np.stack([drawn[:, :, 0].min(axis=0), drawn[:, :, 1].max(axis=0)], axis=1)
+    return [int(v) for v in both.ravel()]

@@ -3,13 +3,13 @@
 import os
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Any
 
 import structlog
 
 from cattailer.core.errors import Away, NotNow, Refusal
 from cattailer.core.gear.interface import Profile, missing
-from cattailer.core.transport import captures
+from cattailer.core.transport import STOPPED, captures
+from cattailer.engine.messages import AWAY, GetStatus, Status
 from cattailer.engine.process.client import EngineClient
 from cattailer.media import profile_toml
 from cattailer.services.desk.listening import Listening
@@ -79,21 +79,21 @@ class Desk:
         """For showing a session whose profile is gone."""
         return self.profiles.get(key) or missing(key)
 
-    def engine_state(self) -> dict[str, Any]:
-        """The engine's status, or an empty one when it is away."""
+    def engine_state(self) -> Status:
+        """The engine's status; its state is ``AWAY`` when it does not answer."""
         try:
-            return dict(self.engine.ask("status", 2.0))
+            return self.engine.ask(GetStatus(), 2.0)
         except Away:
-            return {"session": None, "state": "away"}
+            return Status(state=AWAY)
 
     def check_hardware(self, session: int, what: str) -> None:
         """Raises NotNow when this session rolls: rate, buffer and interface cannot change then."""
         state = self.engine_state()
-        if state["session"] == session and state["state"] not in ("stopped", "away"):
+        if state.session == session and state.state not in (STOPPED, AWAY):
             raise NotNow(f"The timeline rolls, so {what} must wait. Stop first; nothing was changed.")
 
     def forbid_while_capturing(self, session: int, what: str) -> None:
         """Raises NotNow when this session is capturing."""
         state = self.engine_state()
-        if state["session"] == session and captures(state["state"]):
+        if state.session == session and captures(state.state):
             raise NotNow(f"A capture runs, so {what} must wait. Stop capturing first; nothing was changed.")

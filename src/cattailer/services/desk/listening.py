@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 
 from cattailer.core.errors import Away, NotNow, Refusal
 from cattailer.core.sound.rowsound import arrived
+from cattailer.engine.messages import GetSound, GetStatus
 from cattailer.engine.process.client import EngineClient
 
 log = structlog.get_logger("services")
@@ -78,17 +79,17 @@ class Listening:
             time.sleep(max(0.02, FETCH_S - (time.monotonic() - began)))
 
     def _fetch(self, asked: dict[str, Hear], at: _Place | None) -> _Place | None:
-        state = self._engine.ask("status", 5.0)
-        if state["session"] is None:
+        state = self._engine.ask(GetStatus(), 5.0)
+        if state.session is None:
             return None
-        place = (int(state["session"]), int(state["rate"]), int(state["sockets"]))
+        place = (state.session, state.rate_hz, state.sockets)
         start = at[1] if at is not None and at[0] == place else None
         got = sound_of(self._engine, list(range(place[2])), round(4 * FETCH_S * place[1]), start)
         if not got.count:
             # An engine that was opened again counts from 0 again, and may have nothing yet.
             return None if start is None or got.written < start else (place, got.start)
         sound = arrived(got.sound)
-        if not sound.shape[1] and state["dropouts"]:
+        if not sound.shape[1] and state.dropouts:
             return (place, got.start + got.count)
         sound = sound if sound.shape[1] else got.sound
         cut = sound.shape[1] < got.count or (start is not None and got.start != start)
@@ -121,14 +122,14 @@ class Stretch:
 
 def sound_of(engine: EngineClient, rows: list[int], count: int, start: int | None = None) -> Stretch:
     """Sound of some source channels from the engine's ring, the newest if ``start`` is None. Raises Refusal."""
-    got = engine.ask("sound", 5.0, rows=rows, count=count, start=start)
-    sound = np.frombuffer(got["pcm"], "<f4").reshape(len(rows), got["count"]).astype(np.float32, copy=False)
-    return Stretch(got["start"], got["count"], got["rate"], got["written"], sound)
+    got = engine.ask(GetSound(rows, count, start), 5.0)
+    sound = np.frombuffer(got.pcm, "<f4").reshape(len(rows), got.count).astype(np.float32, copy=False)
+    return Stretch(got.start, got.count, got.rate_hz, got.written, sound)
 
 
 def newest(engine: EngineClient, session_id: int, rows: list[int], seconds: float) -> Stretch:
     """The last ``seconds`` of some source channels. Raises NotNow when the session is not the open one."""
-    state = engine.ask("status", 5.0)
-    if state["session"] != session_id:
+    state = engine.ask(GetStatus(), 5.0)
+    if state.session != session_id:
         raise NotNow("Another session is open in the engine. Press Roll or Capture to open this one.")
-    return sound_of(engine, rows, max(1, round(seconds * state["rate"])))
+    return sound_of(engine, rows, max(1, round(seconds * state.rate_hz)))

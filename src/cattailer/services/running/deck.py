@@ -2,7 +2,6 @@
 
 from dataclasses import dataclass
 from datetime import datetime
-from typing import Any
 
 from cattailer.core.advice import ready
 from cattailer.core.findings import Finding
@@ -13,6 +12,7 @@ from cattailer.core.patch.patch import Patch, PatchTrack
 from cattailer.core.time.clicking import ClickSettings
 from cattailer.core.time.timeline import TempoMap, clock_text
 from cattailer.core.units import milliseconds
+from cattailer.engine.messages import AWAY, Status
 from cattailer.services.desk.desk import Desk
 from cattailer.services.desk.disk import disk_minutes_left, time_left_text
 from cattailer.services.running import ranges
@@ -39,7 +39,8 @@ class RunLine:
 
 @dataclass(frozen=True)
 class Deck:
-    """``findings`` are those of the ready check; ``runs`` have the newest first."""
+    """``findings`` are those of the ready check; ``runs`` have the newest first; ``main_mix`` is what
+    *Listen here* listens to."""
 
     click: bool
     count_bars: int
@@ -50,19 +51,21 @@ class Deck:
     armed: int
     findings: list[Finding]
     runs: list[RunLine]
+    main_mix: int
 
 
-def describe(desk: Desk, session: Session, patch: Patch, profile: Profile, state: dict[str, Any]) -> Deck:
+def describe(desk: Desk, session: Session, patch: Patch, profile: Profile, state: Status) -> Deck:
     clicking, tempo = ClickSettings.from_dict(session.clicking), tempo_of(session)
     bpm, meter = float(tempo.tempi[0].bpm), tempo.meters[0]
     return Deck(
         session.click, clicking.count_bars, clicking.count_sound, clicking.count_when,
         f"{bpm:g}  {meter.beats}/{meter.unit}", ranges.view(session), sum(t.armed for t in patch.tracks),
         _ready(desk, session, patch, profile, state), [_run(run, tempo) for run in reversed(session.runs)],
+        main.id if (main := patch.main()) else 0,
     )
 
 
-def _ready(desk: Desk, session: Session, patch: Patch, profile: Profile, state: dict[str, Any]) -> list[Finding]:
+def _ready(desk: Desk, session: Session, patch: Patch, profile: Profile, state: Status) -> list[Finding]:
     armed = [t for t in patch.tracks if t.armed]
     channels = sum(len(t.feeds) for t in armed or patch.tracks)
     minutes = disk_minutes_left(desk, channels, session.rate_hz, session.bits)
@@ -70,7 +73,7 @@ def _ready(desk: Desk, session: Session, patch: Patch, profile: Profile, state: 
     if session.mixing and profile.known:
         late_ms = profile.latency(session.period).round_trip_ms(session.rate_hz)
     return ready.check(
-        [_state(patch, t) for t in patch.tracks], minutes, time_left_text(minutes), state["state"] != "away", late_ms
+        [_state(patch, t) for t in patch.tracks], minutes, time_left_text(minutes), state.state != AWAY, late_ms
     )
 
 

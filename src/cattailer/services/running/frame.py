@@ -1,10 +1,10 @@
 """What stands around the sheet of every stage: the session's name, the stage line and the Deck."""
 
 from dataclasses import dataclass
-from typing import Any
 
 from cattailer.core.findings import Finding
 from cattailer.core.patch import patchcheck
+from cattailer.engine.messages import Status
 from cattailer.services.desk.desk import Desk
 from cattailer.services.running import deck, stageline
 from cattailer.services.running.deck import Deck
@@ -34,7 +34,7 @@ def show(desk: Desk, session_id: int) -> Frame:
         return describe(desk, load(db, session_id), state)
 
 
-def describe(desk: Desk, session: Session, state: dict[str, Any]) -> Frame:
+def describe(desk: Desk, session: Session, state: Status) -> Frame:
     """Of a session that ``load`` read, with the engine's status."""
     profile, patch = desk.profile_or_blank(session.interface), patch_of(session)
     shown = deck.describe(desk, session, patch, profile, state)

@@ -1,14 +1,15 @@
 """Rolling, capturing, stopping, and going somewhere."""
 
-from dataclasses import asdict, replace
+from dataclasses import replace
 from pathlib import Path
-from typing import Any
 
 from sqlalchemy.exc import OperationalError
 
 from cattailer.core.errors import NotNow
 from cattailer.core.time.clicking import ClickSettings
 from cattailer.core.time.timeline import BEFORE_ZERO_S
+from cattailer.engine.messages import Capture, GetStatus, Locate, Roll, Status, Stop
+from cattailer.media import journal
 from cattailer.services.desk.desk import Desk, log
 from cattailer.services.desk.disk import disk_minutes_left
 from cattailer.services.running import runs
@@ -21,9 +22,9 @@ from cattailer.services.session.rows import tempo_of
 LEAST_MINUTES = 0.5
 
 
-def roll(desk: Desk, session_id: int) -> dict[str, Any]:
+def roll(desk: Desk, session_id: int) -> Status:
     open_session(desk, session_id)
-    return dict(desk.engine.ask("roll", count=_count_bars(desk, session_id, "rolling")))
+    return desk.engine.ask(Roll(_count_bars(desk, session_id, "rolling")))
 
 
 def _count_bars(desk: Desk, session_id: int, state: str) -> int:
@@ -31,38 +32,38 @@ def _count_bars(desk: Desk, session_id: int, state: str) -> int:
         return ClickSettings.from_dict(get_session(db, session_id).clicking).counts_before(state)
 
 
-def stop(desk: Desk, session_id: int) -> dict[str, Any]:
+def stop(desk: Desk, session_id: int) -> Status:
     """Stops. What was captured is entered at once; if that fails now it is entered a little later."""
     _need_open(desk, session_id)
-    answer = dict(desk.engine.ask("stop", 20.0))
-    if answer["journal"]:
+    answer = desk.engine.ask(Stop(), 20.0)
+    if answer.journal:
         try:
-            runs.enter_finished(desk, [Path(answer["journal"])])
+            runs.enter_finished(desk, [Path(answer.journal)])
         except OperationalError:
-            log.warning("the database is away; the run is entered when it is back", journal=answer["journal"])
-    return answer
+            log.warning("the database is away; the run is entered when it is back", journal=answer.journal)
+    return answer.status
 
 
-def locate(desk: Desk, session_id: int, position: int) -> dict[str, Any]:
+def locate(desk: Desk, session_id: int, position: int) -> Status:
     _need_open(desk, session_id)
-    return dict(desk.engine.ask("locate", position=position))
+    return desk.engine.ask(Locate(position))
 
 
-def go_to_bar(desk: Desk, session_id: int, bar: int) -> dict[str, Any]:
+def go_to_bar(desk: Desk, session_id: int, bar: int) -> Status:
     """Goes to the first beat of a bar, wherever bar 1 stands."""
     with desk.database.transaction() as db:
         position = tempo_of(get_session(db, session_id)).sample_of(bar)
     return locate(desk, session_id, position)
 
 
-def move_bars(desk: Desk, session_id: int, bars: int) -> dict[str, Any]:
+def move_bars(desk: Desk, session_id: int, bars: int) -> Status:
     """Goes to the start of a bar: 0 of this one, -1 the one before, 1 the next. Before 0 it goes only as far as there
     is something to hear."""
     with desk.database.transaction() as db:
         session = get_session(db, session_id)
         tempo = tempo_of(session)
         first = min([0, *(s.start for track in session.tracks for s in take_spans(desk, session, track))])
-    position = int(desk.engine.ask("status").get("position") or 0)
+    position = desk.engine.ask(GetStatus()).position
     bar = tempo.bar_beat_at(position).bar
     if bars < 0 and position > tempo.sample_of(bar):
         bars += 1
@@ -71,7 +72,7 @@ def move_bars(desk: Desk, session_id: int, bars: int) -> dict[str, Any]:
 
 def capture(
     desk: Desk, session_id: int, track_ids: list[int] | None = None, samples: int | None = None, note: str = ""
-) -> dict[str, Any]:
+) -> Status:
     """Captures the armed tracks, or those given, from where the timeline stands, for ``samples`` if given.
 
     There is a count-in before it if the session has one, but not before ``samples`` of something.
@@ -90,12 +91,10 @@ def capture(
         header, folder, stem = next_run(desk, db, session, [t.id for t in armed])
         header = replace(header, note=note)
         count = ClickSettings.from_dict(session.clicking).counts_before("capturing") if samples is None else 0
-    return dict(desk.engine.ask(
-        "capture", header=asdict(header), folder=str(folder), stem=stem, samples=samples, count=count
-    ))
+    return desk.engine.ask(Capture(journal.plain_header(header), str(folder), stem, samples, count))
 
 
 def _need_open(desk: Desk, session_id: int) -> None:
-    state = desk.engine.ask("status")
-    if state["session"] != session_id:
+    state = desk.engine.ask(GetStatus())
+    if state.session != session_id:
         raise NotNow("This session is not open in the engine. Press Roll or Capture to open it.")

@@ -5,6 +5,7 @@ from datetime import UTC, datetime
 from sqlalchemy import select
 
 from cattailer.core.errors import NotFound
+from cattailer.engine.messages import RunPlan
 from cattailer.services.desk.desk import Desk
 from cattailer.services.session.compiling import compile_plan
 from cattailer.services.session.reading import get_session
@@ -27,8 +28,8 @@ def open_session(desk: Desk, session_id: int) -> None:
             f"The profile “{plan.interface}” of this session's interface is not here. Nothing is lost: "
             "put the file back or choose another interface under Patch."
         )
-    if desk.engine_state()["session"] != session_id:
-        desk.engine.ask("plan", 30.0, plan=plan.to_dict())
+    if desk.engine_state().session != session_id:
+        desk.engine.ask(RunPlan(plan.to_dict()), 30.0)
     with desk.database.transaction() as db:
         get_session(db, session_id).opened_at = datetime.now(UTC)
 

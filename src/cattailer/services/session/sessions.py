@@ -33,7 +33,7 @@ class SessionCard:
 
 def list_sessions(desk: Desk) -> list[SessionCard]:
     """Newest first."""
-    running = desk.engine_state()["session"]
+    running = desk.engine_state().session
 
     def count(model: type[Track] | type[Run]) -> Any:
         return select(func.count()).where(model.session_id == Session.id).correlate(Session).scalar_subquery()

@@ -3,7 +3,7 @@
 from flask import Blueprint, Response
 from pydantic import Field
 
-from cattailer.core.players import Mode as PlayerMode
+from cattailer.core.standin import Mode as PlayerMode
 from cattailer.services.desk import meters, standin
 from cattailer.services.running import click, ranges, transport
 from cattailer.web.forms import Bar, Form, Text, desk, done, form

@@ -2,6 +2,7 @@
 
 from sqlalchemy import select
 
+from cattailer.services.desk import standin
 from cattailer.services.desk.desk import Desk
 from cattailer.services.session import demo
 from cattailer.services.stages.patch import linecheck, linecheckpage, show
@@ -23,7 +24,7 @@ def feed_frames(desk: Desk, session: int, socket: int, level: float = -20.0) -> 
 def test_the_line_check_walks_swaps_and_remembers(desk: Desk) -> None:
     session = demo.load(desk)
     linecheck.begin(desk, session)
-    wait_for(lambda: set(desk.engine_state()["interface"]["players"].values()) == {"rest"})
+    wait_for(lambda: set(standin.room_of(desk).players.values()) == {"rest"})
     feed_frames(desk, session, 1)
     live = desk.live.find(session, LiveWalk)
     assert live.words() == "Ask for sound at: Dulcimer right, socket 2."

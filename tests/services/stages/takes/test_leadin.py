@@ -56,14 +56,14 @@ def test_a_lead_in_before_zero_can_be_heard(desk: Desk) -> None:
     leadin.open_lead_in(desk, session, take, "all")
     assert plan_of(desk, session).pieces[0].start < 0
     transport.move_bars(desk, session, -1)
-    assert desk.engine_state()["position"] == -3 * 9600
+    assert desk.engine_state().position == -3 * 9600
     transport.move_bars(desk, session, -1)
-    assert desk.engine_state()["position"] == plan_of(desk, session).pieces[0].start, "no further than there is sound"
+    assert desk.engine_state().position == plan_of(desk, session).pieces[0].start, "no further than there is sound"
     clicking.change(desk, session, {"count_bars": 0})
     with pytest.raises(Refusal, match="begins at 0"):
         transport.capture(desk, session)
     transport.roll(desk, session)
-    wait_for(lambda: desk.engine_state()["position"] > 0)
+    wait_for(lambda: desk.engine_state().position > 0)
     transport.stop(desk, session)
     with pytest.raises(Refusal, match="outside the timeline"):
         transport.locate(desk, session, -61 * 48000)

@@ -19,12 +19,12 @@ from tests.helpers.waiting import wait_for
 def test_counting_before_rolling_too_and_stepping_through(desk: Desk) -> None:
     session = counted(desk)
     transport.roll(desk, session)
-    assert desk.engine_state()["state"] == "rolling"
+    assert desk.engine_state().state == "rolling"
     transport.stop(desk, session)
     clicking.change(desk, session, {"count_when": "both", "count_sound": "voice"})
     transport.roll(desk, session)
-    assert desk.engine_state()["state"] == "counting"
-    wait_for(lambda: desk.engine_state()["state"] == "rolling")
+    assert desk.engine_state().state == "counting"
+    wait_for(lambda: desk.engine_state().state == "rolling")
     transport.stop(desk, session)
     found = []
     for _ in range(4):

@@ -44,13 +44,13 @@ def test_takes_go_along_and_come_back(desk: Desk) -> None:
     assert all(wavfile.inspect(p.path).start == p.start for p in plan.pieces)  # type: ignore[arg-type]
     assert the_map(desk, session).bar_one == 96_000
     transport.roll(desk, session)
-    assert desk.engine_state()["rate"] == 96_000
+    assert desk.engine_state().rate_hz == 96_000
     with pytest.raises(NotNow, match="timeline rolls"):
         rates.begin(desk, session, 48_000)
     transport.stop(desk, session)
     clicking.change(desk, session, {"count_bars": 0})
     transport.capture(desk, session)
-    wait_for(lambda: desk.engine_state()["position"] > 20_000)
+    wait_for(lambda: desk.engine_state().position > 20_000)
     transport.stop(desk, session)
     assert converted(desk, session, 48_000).files == 10, "only what was captured at 96 kHz"
     assert plan_of(desk, session).pieces[-1].samples > 0
@@ -95,7 +95,7 @@ def test_the_round_trip_from_two_takes(desk: Desk) -> None:
     clicking.change(desk, session, {"accent_db": 9.0})
     opening.open_session(desk, session)
     standin.claim(desk, 41)
-    standin.loop(desk, 1, 12, "cable")
+    standin.loop_back(desk, 1, 12, "cable")
     clicking.print_click(desk, session, 1, 9)
     (loop,) = tracks.add_tracks(desk, session, tracks.Wanted(feed="in:12", name="Loop"))
     tracks.add_tracks(desk, session, tracks.Wanted(feed="in:3", name="Other"))
@@ -106,7 +106,7 @@ def test_the_round_trip_from_two_takes(desk: Desk) -> None:
     standin.ask_players(desk, "rest")
     click.set_click(desk, session, True)
     transport.capture(desk, session)
-    wait_for(lambda: desk.engine_state()["position"] > 6 * 48_000, 30.0)
+    wait_for(lambda: desk.engine_state().position > 6 * 48_000, 30.0)
     transport.stop(desk, session)
     ids = {t.words.split(",")[0]: t.id for t in tripfromtakes.choices(desk, session)}
     found = tripfromtakes.measure(desk, session, ids["Click"], ids["Loop"])

@@ -20,10 +20,10 @@ def test_measure_use_and_see_it_land(desk: Desk) -> None:
     assert "No signal came in at socket 16" in failed.measured.failure
     assert failed.id == 0
     standin.claim(desk, 37)
-    standin.loop(desk, 1, 15, "cable")
+    standin.loop_back(desk, 1, 15, "cable")
     wrong = roundtrip.measure(desk, session, 1, 16, "cable")
     assert "the signal did at socket 15" in wrong.measured.failure
-    standin.loop(desk, 1, 16, "cable")
+    standin.loop_back(desk, 1, 16, "cable")
     found = roundtrip.measure(desk, session, 1, 16, "cable")
     assert (found.measured.failure, found.correction, found.lands) == ("", 37, None)
     assert found.measured.samples == pytest.approx(332 + 37, abs=0.05)
@@ -31,7 +31,7 @@ def test_measure_use_and_see_it_land(desk: Desk) -> None:
     assert found.curve.index(max(found.curve)) + found.curve_from == 369
     correction.use(desk, session, found.id)
     assert plan_of(desk, session).correction_samples == 37
-    assert desk.engine_state()["round_trip_samples"] == 369
+    assert desk.engine_state().round_trip_samples == 369
     assert roundtrip.measure(desk, session, 1, 16, "cable").lands is True
     standin.claim(desk, 60)
     again = roundtrip.measure(desk, session, 1, 16, "cable")
@@ -60,7 +60,7 @@ def test_measure_use_and_see_it_land(desk: Desk) -> None:
 def test_using_a_measurement_measures_once_more(desk: Desk) -> None:
     session = demo.load(desk)
     opening.open_session(desk, session)
-    standin.loop(desk, 1, 16, "cable")
+    standin.loop_back(desk, 1, 16, "cable")
     exact = roundtrip.measure(desk, session, 1, 16, "cable")
     told = correction.use_and_verify(desk, session, exact.id, 1, 16, "cable")
     assert (told.used, told.result and told.result.lands) == (True, True)
@@ -75,7 +75,7 @@ def test_using_a_measurement_measures_once_more(desk: Desk) -> None:
     assert "the round trip was 392.0 samples" in told.words
     assert plan_of(desk, session).correction_samples == 0
     assert [p.used for p in correction.standing(desk, session).history] == [False, False, False, True], "as before"
-    standin.loop(desk, 1, 16, "none")
+    standin.loop_back(desk, 1, 16, "none")
     told = correction.use_and_verify(desk, session, found.id, 1, 16, "cable")
     assert told.used
     assert "not seen to land: No signal came in" in told.words
@@ -93,13 +93,13 @@ def test_a_headphone_at_a_microphone_will_do(desk: Desk) -> None:
     opening.open_session(desk, session)
     standin.ask_players(desk, "rest")
     standin.claim(desk, -20)
-    standin.loop(desk, 3, 8, "headphone")
+    standin.loop_back(desk, 3, 8, "headphone")
     pass_time(desk.engine, 2.5)
     found = roundtrip.measure(desk, session, 3, 8, "headphone")
     assert found.measured.failure == ""
     assert found.correction == pytest.approx(-20, abs=1)
-    standin.loop(desk, 3, 8, "none")
-    wait_for(lambda: standin.loops(desk).loops == [])
+    standin.loop_back(desk, 3, 8, "none")
+    wait_for(lambda: standin.room_of(desk).loopbacks == [])
 
 
 def test_buffers_for_tracking_and_mixing(desk: Desk) -> None:
@@ -111,8 +111,8 @@ def test_buffers_for_tracking_and_mixing(desk: Desk) -> None:
     pass_time(desk.engine, 0.3)
     buffers.use_for(desk, session, "mixing")
     state = desk.engine_state()
-    assert (state["state"], plan_of(desk, session).period) == ("rolling", 1024)
-    assert state["position"] > 4000, "it goes on where it was"
+    assert (state.state, plan_of(desk, session).period) == ("rolling", 1024)
+    assert state.position > 4000, "it goes on where it was"
     transport.stop(desk, session)
     assert "buffer for mixing is in use" in frame.show(desk, session).deck.findings[0].text
     buffers.choose_buffer(desk, session, "mixing", 512)

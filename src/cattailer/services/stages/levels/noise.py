@@ -8,7 +8,7 @@ from sqlalchemy import select
 from cattailer.core.advice import noise
 from cattailer.core.errors import NotNow
 from cattailer.core.patch.ends import SOCKET, kind_of
-from cattailer.core.transport import captures
+from cattailer.core.transport import STOPPED, captures
 from cattailer.services.desk import standin
 from cattailer.services.desk.desk import Desk
 from cattailer.services.running import transport
@@ -29,7 +29,7 @@ def measure(desk: Desk, session_id: int) -> None:
     """Asks for rest and listens for a few seconds; the figures are there when it ends by itself."""
     open_session(desk, session_id)
     state = desk.engine_state()
-    if captures(state["state"]):
+    if captures(state.state):
         raise NotNow("A capture runs, so the players cannot rest now. Stop capturing first.")
     with desk.database.transaction() as db:
         session = get_session(db, session_id)
@@ -84,7 +84,7 @@ def keep_room_tone(desk: Desk, session_id: int) -> None:
     """Captures ten seconds of all tracks that sockets feed, after everything that was captured so far, so that it
     never sounds over another take. The players are asked to rest."""
     open_session(desk, session_id)
-    if desk.engine_state()["state"] != "stopped":
+    if desk.engine_state().state != STOPPED:
         raise NotNow("The timeline moves. Stop first; then the room tone can be kept.")
     with desk.database.transaction() as db:
         session = get_session(db, session_id)

@@ -3,12 +3,12 @@
 import threading
 import time
 from dataclasses import dataclass, field
-from typing import Any
 
 import numpy as np
 
 from cattailer.core.errors import NotNow
 from cattailer.core.patch.linecheck import RiseFinder, Stop, Walk, loudest
+from cattailer.engine.messages import Frame
 from cattailer.services.desk import standin
 from cattailer.services.desk.desk import Desk
 from cattailer.services.session.compiling import preamps_of
@@ -130,10 +130,10 @@ def swap_in_list(desk: Desk, session_id: int) -> None:
     _keep(desk, session_id, before, live.walk)
 
 
-def hear(desk: Desk, session_id: int, frame: dict[str, Any]) -> None:
+def hear(desk: Desk, session_id: int, frame: Frame) -> None:
     """Takes one frame of telemetry; called 30 times a second while a walk listens."""
     live = desk.live.find(session_id, LiveWalk)
-    if live is None or not live.listening or frame.get("muted"):
+    if live is None or not live.listening or frame["muted"]:
         return
     with live.lock:
         rises = live.rises.hear(np.array(frame["inputs"]["peak"][: frame["sockets"]]))

@@ -47,5 +47,5 @@ def check(desk: Desk, session_id: int, page: PatchPage) -> CheckPage:
     return CheckPage(
         asked is not None, words, rows, live.walk.heard_at if live else 0, asked.socket if asked else 0,
         live is not None and not live.found and live.listening and asked is None, live.found if live else 0,
-        standin.plugged(desk),
+        standin.room_of(desk).plugged,
     )

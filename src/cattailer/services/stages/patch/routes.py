@@ -4,12 +4,13 @@ from cattailer.core.errors import NotNow, Refusal
 from cattailer.core.naming import clean_name
 from cattailer.core.patch.ends import GROUP, TRACK, end_of, group_end, kind_of, mix_end
 from cattailer.core.patch.routing import check_route
+from cattailer.core.plan import MOST_MIXES
 from cattailer.services.desk.desk import Desk
 from cattailer.services.session.editing import Edit, editing
 from cattailer.services.session.rows import patch_of
 from cattailer.store.models import Group, Mix
 
-MOST = {"group": 16, "mix": 12}
+MOST = {"group": 16, "mix": MOST_MIXES}
 NAMES = {"group": "group", "mix": "cue mix"}
 
 

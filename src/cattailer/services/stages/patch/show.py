@@ -1,7 +1,6 @@
 """What the Patch stage shows, ready to render."""
 
 from dataclasses import dataclass
-from typing import Any
 
 from sqlalchemy import orm
 
@@ -11,6 +10,7 @@ from cattailer.core.patch import flowpicture, inputlist
 from cattailer.core.patch.ends import SIDES, SOFTWARE, channel, in_words, socket_end, socket_of, software_end
 from cattailer.core.patch.patch import Patch, PatchInput, PatchTrack
 from cattailer.core.patch.routing import Flow, flow
+from cattailer.engine.messages import Status
 from cattailer.services.desk.desk import Desk
 from cattailer.services.running.frame import Frame, describe
 from cattailer.services.session import history
@@ -88,7 +88,7 @@ def show(desk: Desk, session_id: int) -> PatchPage:
         return _describe(desk, db, load(db, session_id), state)
 
 
-def _describe(desk: Desk, db: orm.Session, session: Session, state: dict[str, Any]) -> PatchPage:
+def _describe(desk: Desk, db: orm.Session, session: Session, state: Status) -> PatchPage:
     return PatchPage(
         describe(desk, session, state), patch_of(session), desk.profile_or_blank(session.interface),
         history.lines(db, session.id), tuple(session.away_inputs), tuple(session.away_outputs),

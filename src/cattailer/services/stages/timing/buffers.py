@@ -11,8 +11,9 @@ from cattailer.core.gear.ladder import Load, Part, Rung
 from cattailer.core.patch.patch import Patch
 from cattailer.core.patch.routing import flow
 from cattailer.core.time.timeline import TempoMap
-from cattailer.core.transport import captures
+from cattailer.core.transport import ROLLING, captures
 from cattailer.core.units import milliseconds
+from cattailer.engine.messages import Locate, MeasureLoad, Roll, Stop
 from cattailer.services.desk.desk import Desk
 from cattailer.services.session.editing import editing
 from cattailer.services.session.opening import open_session
@@ -84,13 +85,13 @@ def show(desk: Desk, session_id: int, track_id: int = 0) -> Ladder:
     corrections = correction.corrections(desk, interface, rate)
     rungs = ladder.rungs(profile, rate, loads, corrections)
     state = desk.engine_state()
-    open_here = state["session"] == session_id
-    drops = [Dropout(**d) for d in state.get("drops", ())] if open_here else []
+    open_here = state.session == session_id
+    drops = list(state.drops) if open_here else []
     return Ladder(
         rungs, period, tracking, mixing, "mixing" if in_use else "tracking", bool(loads),
-        ladder.smallest_that_holds(loads, rate), rungs[0].direct_ms if rungs else 0.0, int(state.get("dropouts", 0)),
+        ladder.smallest_that_holds(loads, rate), rungs[0].direct_ms if rungs else 0.0, state.dropouts,
         [_line(d, tempo, rate) for d in drops[:-9:-1]], would_have_held(drops, profile.buffers),
-        str(state.get("interface", {}).get("busy", "")),
+        state.room.busy if state.room else "",
         _budget(patch, profile, track_id, rate, period, corrections.get(period, 0)), rate,
     )
 
@@ -119,10 +120,10 @@ def _line(drop: Dropout, tempo: TempoMap, rate_hz: int) -> DropLine:
 def measure_load(desk: Desk, session_id: int) -> None:
     """Measures how long blocks take at every size, on this machine, now, with this session's plan."""
     open_session(desk, session_id)
-    if captures(desk.engine_state()["state"]):
+    if captures(desk.engine_state().state):
         raise NotNow("A capture runs, and measuring would disturb it. Stop capturing first.")
-    found = desk.engine.ask("load", 60.0, all=True)
-    loads = {int(p): Load(int(p), tuple(times)) for p, times in found["measured"].items()}
+    found = desk.engine.ask(MeasureLoad(), 60.0)
+    loads = {p: Load(p, tuple(times)) for p, times in found.measured.items()}
     desk.live.put(session_id, MeasuredLoads(loads))
 
 
@@ -161,17 +162,17 @@ def use_for(desk: Desk, session_id: int, use: str) -> None:
 def _stop_rolling(desk: Desk, session_id: int) -> int | None:
     """Where the timeline rolled, or None; stopped now."""
     state = desk.engine_state()
-    if state["session"] != session_id or state["state"] != "rolling":
+    if state.session != session_id or state.state != ROLLING:
         return None
-    position = int(state["position"])
-    desk.engine.ask("stop", 20.0)
+    position = state.position
+    desk.engine.ask(Stop(), 20.0)
     return position
 
 
 def _roll_again(desk: Desk, session_id: int, position: int | None) -> None:
     if position is not None:
-        desk.engine.ask("locate", position=position)
-        desk.engine.ask("roll")
+        desk.engine.ask(Locate(position))
+        desk.engine.ask(Roll())
 
 
 chance_in_words = ladder.chance_in_words

@@ -1,10 +1,12 @@
 """The click of a session: when, how and for whom it sounds, where it is silent, and what is counted in."""
 
-from dataclasses import asdict, dataclass, replace
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 from cattailer.core.errors import Refusal
 from cattailer.core.time.clicking import MOST_BEATS, ClickSettings
+from cattailer.engine.messages import GetStatus, PrintClick
+from cattailer.media import journal
 from cattailer.services.desk.desk import Desk
 from cattailer.services.running import runs
 from cattailer.services.running.click import edit_click
@@ -76,7 +78,7 @@ def stop_here(desk: Desk, session_id: int) -> None:
     """The click stops for good at the bar that begins next, or where the clock stands on a bar line, there."""
     with desk.database.transaction() as db:
         tempo = tempo_of(get_session(db, session_id))
-    position = int(desk.engine.ask("status").get("position") or 0)
+    position = desk.engine.ask(GetStatus()).position
     bar = tempo.bar_beat_at(position).bar
     silence(desk, session_id, max(1, bar if tempo.sample_of(bar) == position else bar + 1), 0)
 
@@ -109,5 +111,5 @@ def print_click(desk: Desk, session_id: int, first: int, until: int) -> None:
     with desk.database.transaction() as db:
         session = get_session(db, session_id)
         header, folder, stem = written_run(desk, db, session, track_id, start, "click printed")
-    answer = desk.engine.ask("print", 120.0, header=asdict(header), folder=str(folder), stem=stem, samples=stop - start)
-    runs.enter_finished(desk, [Path(answer["journal"])])
+    answer = desk.engine.ask(PrintClick(journal.plain_header(header), str(folder), stem, stop - start), 120.0)
+    runs.enter_finished(desk, [Path(answer.journal)])

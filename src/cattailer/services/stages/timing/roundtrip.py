@@ -10,6 +10,7 @@ from cattailer.core.errors import NotNow, Refusal
 from cattailer.core.sound import probe
 from cattailer.core.sound.align import SILENT
 from cattailer.core.sound.probe import Measured
+from cattailer.engine.messages import GetStatus, PlayProbe
 from cattailer.services.desk.desk import Desk
 from cattailer.services.desk.listening import sound_of
 from cattailer.services.session.opening import open_session
@@ -59,38 +60,38 @@ def measure(desk: Desk, session_id: int, output: int, socket: int, way: str) -> 
     profile.socket(socket)
     if not 1 <= output <= profile.outputs:
         raise Refusal(f"{profile.name} has no output {output}; it has {profile.outputs}. Nothing was played.")
-    state = desk.engine.ask("status")
-    began = desk.engine.ask("probe", 10.0, output=output - 1)
-    rate, stride = int(state["rate"]), probe.stride(int(state["rate"]))
-    if not began["starts"]:
+    state = desk.engine.ask(GetStatus())
+    began = desk.engine.ask(PlayProbe(output - 1), 10.0)
+    rate, stride = state.rate_hz, probe.stride(state.rate_hz)
+    if not began.starts:
         raise NotNow("The interface did not deliver sound just now, so nothing was measured. Try again.")
     heard: list[Floats] = []
     others: dict[int, Floats] = {}
-    for start in began["starts"]:
+    for start in began.starts:
         got = _fetch(desk, list(range(profile.inputs)), start, stride)
         heard.append(got[socket - 1])
         others = others or {n: got[n - 1] for n in range(1, profile.inputs + 1) if n != socket}
     signal = probe.signal(rate)
-    dropouts = int(desk.engine.ask("status")["dropouts"]) - int(state["dropouts"])
+    dropouts = desk.engine.ask(GetStatus()).dropouts - state.dropouts
     found = probe.judge(signal, heard, others, socket, rate, dropouts)
     kept = 0
     if not found.failure:
         with desk.database.transaction() as db:
             row = RoundTrip(
-                interface=session.interface, rate_hz=rate, period=int(began["period"]), way=way,
+                interface=session.interface, rate_hz=rate, period=began.period, way=way,
                 measured_samples=found.samples, spread_samples=found.spread, confidence=found.confidence,
-                inverted=found.inverted, claimed_samples=int(began["claimed"]),
+                inverted=found.inverted, claimed_samples=began.claimed_samples,
             )
             db.add(row)
             db.flush()
             kept = row.id
     lands = None
     if in_use is not None and not found.failure:
-        lands = probe.lands(found.samples, int(began["claimed"]), in_use)
+        lands = probe.lands(found.samples, began.claimed_samples, in_use)
     curve_from = max(0, round(found.samples) - REACH)
     return Result(
-        found, kept, socket, output, way, int(began["claimed"]),
-        0 if found.failure else probe.correction(found.samples, int(began["claimed"])), lands,
+        found, kept, socket, output, way, began.claimed_samples,
+        0 if found.failure else probe.correction(found.samples, began.claimed_samples), lands,
         heights(np.concatenate([signal, np.zeros(stride - len(signal), np.float32)])), heights(heard[0]),
         curve(signal, heard[0], curve_from, 2 * REACH + 1), curve_from,
     )

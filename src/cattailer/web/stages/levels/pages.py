@@ -45,7 +45,7 @@ def _page(session_id: int, view: str, again: bool) -> str:
     elif view == "noise":
         more["measured_at"], more["noise_rows"] = noise.newest(desk(), session_id)
     elif view == "room":
-        more["room"] = standin.view(desk())
+        more["room"] = standin.room_of(desk())
     return render("levels", shown.frame, view, again, page=shown, views=VIEWS, **more)
 
 

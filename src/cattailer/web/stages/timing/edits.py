@@ -132,7 +132,7 @@ def tap(session_id: int) -> Response:
 @blueprint.post("/stand-in/loop")
 def loop(session_id: int) -> Response:
     wish = form(Loop)
-    standin.loop(desk(), wish.output, wish.socket, wish.way)
+    standin.loop_back(desk(), wish.output, wish.socket, wish.way)
     return done()
 
 

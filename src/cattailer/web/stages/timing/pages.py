@@ -46,7 +46,7 @@ def _page(session_id: int, view: str, again: bool) -> str:
         more["clicking"] = clicking.show(desk(), session_id)
     elif view == "trip":
         more["ends"] = buffers.ends(desk(), session_id)
-        more["room"] = standin.loops(desk())
+        more["room"] = standin.room_of(desk())
         more["takes"] = tripfromtakes.choices(desk(), session_id)
     else:
         more["tempo"] = tempo.show(desk(), session_id)

@@ -9,6 +9,7 @@ let node = null;
 export function startListen() {
   const button = document.querySelector("[data-press='listen']");
   if (!button) return;
+  const mix = Number(button.dataset.mix);
   const label = document.getElementById("listen-label");
   const words = document.getElementById("listen-words");
   const show = (listening) => {
@@ -18,7 +19,7 @@ export function startListen() {
   };
   button.addEventListener("click", async () => {
     if (node) {
-      wish({ listen: false });
+      wish({ listen: 0 });
       await context.close();
       context = node = null;
       show(false);
@@ -35,10 +36,10 @@ export function startListen() {
     };
     node.connect(context.destination);
     await context.resume();
-    wish({ listen: true });
+    wish({ listen: mix });
     show(true);
   });
-  on("open", () => { if (node) wish({ listen: true }); });
+  on("open", () => { if (node) wish({ listen: mix }); });
   on("mix", (data) => {
     stats.received += data.byteLength / 8;
     node?.port.postMessage(data, [data]);

@@ -1,0 +1,42 @@
+"""What the stand-in's room and players can be asked to do, and what its panel shows."""
+
+from dataclasses import dataclass, field
+from typing import Literal
+
+Mode = Literal["follow", "perform", "check", "rest"]
+MODES: dict[Mode, tuple[str, str]] = {
+    "follow": ("Follow", "Play with the timeline; run through softly while it stands still"),
+    "perform": ("Play", "Play as in performance, no matter what the timeline does"),
+    "check": ("Check", "Give a level check, softer than they play"),
+    "rest": ("Rest", "Be silent"),
+}
+"""Each with its word and what it means."""
+
+BUSY = ("off", "a little", "very")
+"""How busy something else keeps the stand-in's computer."""
+
+
+@dataclass(frozen=True)
+class Loopback:
+    """What an output plays arrives at a socket again (both as printed): by "cable" or by "headphone"."""
+
+    output: int
+    socket: int
+    way: str
+
+
+@dataclass(frozen=True)
+class RoomState:
+    """The panel. ``players`` maps names to modes, ``loud_db`` says how much louder they play than usual; ``plugged``,
+    ``hums_dbu`` and ``knobs_db`` are by socket, ``bare`` names what lost its screen or DI. The driver leaves
+    ``unreported_samples`` out of the round trip that it claims."""
+
+    players: dict[str, str] = field(default_factory=dict)
+    loud_db: dict[str, float] = field(default_factory=dict)
+    plugged: dict[int, str] = field(default_factory=dict)
+    hums_dbu: dict[int, float] = field(default_factory=dict)
+    knobs_db: dict[int, float] = field(default_factory=dict)
+    bare: list[str] = field(default_factory=list)
+    loopbacks: list[Loopback] = field(default_factory=list)
+    unreported_samples: int = 0
+    busy: str = "off"

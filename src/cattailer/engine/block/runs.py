@@ -1,0 +1,33 @@
+"""What is made ready, off the block path, before a run begins."""
+
+from dataclasses import replace
+from pathlib import Path
+
+from cattailer.engine.block.engine import Engine
+from cattailer.engine.sources.click import Count
+from cattailer.engine.writing.runwriter import RunWriter
+from cattailer.media import journal
+
+
+def make_run(engine: Engine, folder: Path, stem: str, header: journal.RunHeader) -> RunWriter:
+    """Opens the files of a run; nothing is captured yet. Raises OSError."""
+    header = replace(
+        header, period=engine.plan.period, round_trip_samples=engine.round_trip_samples,
+        claimed_samples=engine.driver.latency.round_trip_samples,
+    )
+    tell = (lambda _: None) if header.lead_in_of else engine.events.append
+    return RunWriter(folder, stem, header, engine.ring, tell)
+
+
+def make_lead_in(engine: Engine, run: RunWriter, count: Count) -> RunWriter:
+    """Opens the files for what is counted in before a run. Raises OSError."""
+    of = run.header
+    before = replace(of, run=f"{of.run}-head", lead_in_of=of.run, start=of.start - count.lead)
+    return make_run(engine, run.folder / journal.LEAD_IN_FOLDER, f"run-{of.number:03}", before)
+
+
+def make_count(engine: Engine, bars: int) -> Count | None:
+    """The count-in before the position at which the timeline stands; None where none is wanted or it moves."""
+    if not bars or engine.transport.rolling:
+        return None
+    return Count(engine.plan.tempo, engine.plan.clicking, engine.transport.position, bars, engine.plan.period)

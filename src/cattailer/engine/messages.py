@@ -1,0 +1,346 @@
+"""What engine and web tell each other: commands with their answers, and telemetry. Both sides import it from here.
+
+Commands travel over a request socket as msgpack: their name, and their fields as plain values. Telemetry is published,
+two frames a message: a topic and msgpack. The topics are ``frame``, ``wave``, ``event`` and one for each mix.
+"""
+
+from dataclasses import asdict, dataclass, field
+from typing import Any, ClassVar, Generic, Literal, TypedDict, TypeVar
+
+from pydantic import TypeAdapter, ValidationError
+
+from cattailer.core.errors import Refusal
+from cattailer.core.gear.dropouts import Dropout
+from cattailer.core.standin import RoomState
+from cattailer.core.transport import STOPPED
+
+A_co = TypeVar("A_co", covariant=True)
+AWAY = "away"
+"""The state of an engine that does not answer."""
+
+
+@dataclass(frozen=True)
+class Status:
+    """``session`` is None while none is open. ``run`` is the one that is captured, ``missing`` are files of takes that
+    are not where they should be, ``drops`` the newest dropouts since the interface was opened; ``room`` is the
+    stand-in's panel, None with a real interface."""
+
+    session: int | None = None
+    title: str = ""
+    state: str = STOPPED
+    revision: int = 0
+    rate_hz: int = 0
+    sockets: int = 0
+    position: int = 0
+    run: str | None = None
+    dropouts: int = 0
+    round_trip_samples: int = 0
+    claimed_samples: int = 0
+    missing: list[str] = field(default_factory=list)
+    drops: list[Dropout] = field(default_factory=list)
+    room: RoomState | None = None
+
+
+@dataclass(frozen=True)
+class Stopped:
+    """``journal`` is that of the run which stopping ended, closed by now."""
+
+    status: Status
+    journal: str | None
+
+
+@dataclass(frozen=True)
+class Sound:
+    """A stretch of the ring from ``start`` on: ``pcm`` is little-endian 32-bit float, row after row. The ring has come
+    as far as ``written``."""
+
+    start: int
+    count: int
+    rate_hz: int
+    written: int
+    pcm: bytes
+
+
+@dataclass(frozen=True)
+class Probed:
+    """Ring samples at which each repetition begins; none when no block came."""
+
+    starts: list[int]
+    claimed_samples: int
+    period: int
+
+
+@dataclass(frozen=True)
+class Loads:
+    """Times of blocks in microseconds: as they are now, and measured for each buffer size."""
+
+    period: int
+    now: list[float]
+    measured: dict[int, list[float]]
+
+
+@dataclass(frozen=True)
+class Printed:
+    journal: str
+
+
+class Command(Generic[A_co]):
+    """``answer`` is the type that the engine answers with."""
+
+    answer: ClassVar[Any] = None
+
+
+@dataclass(frozen=True)
+class Ping(Command[str]):
+    answer: ClassVar[Any] = str
+
+
+@dataclass(frozen=True)
+class GetStatus(Command[Status]):
+    answer: ClassVar[Any] = Status
+
+
+@dataclass(frozen=True)
+class RunPlan(Command[Status]):
+    """Runs a plan, as ``Plan.to_dict`` gives it: swaps it in, or opens the interface again for other hardware."""
+
+    plan: dict[str, Any]
+    answer: ClassVar[Any] = Status
+
+
+@dataclass(frozen=True)
+class Roll(Command[Status]):
+    """After ``count_bars`` of count-in, if the timeline stands still."""
+
+    count_bars: int = 0
+    answer: ClassVar[Any] = Status
+
+
+@dataclass(frozen=True)
+class Stop(Command[Stopped]):
+    """Answered once the files of a run are closed, so that they can be entered at once."""
+
+    answer: ClassVar[Any] = Stopped
+
+
+@dataclass(frozen=True)
+class Locate(Command[Status]):
+    position: int
+    answer: ClassVar[Any] = Status
+
+
+@dataclass(frozen=True)
+class Capture(Command[Status]):
+    """``header`` is that of the run, as ``journal.plain_header`` gives it; ``samples`` None captures until stopped."""
+
+    header: dict[str, Any]
+    folder: str
+    stem: str
+    samples: int | None = None
+    count_bars: int = 0
+    answer: ClassVar[Any] = Status
+
+
+@dataclass(frozen=True)
+class PrintClick(Command[Printed]):
+    """Writes ``samples`` of click from the header's start on as a run, while everything else goes on."""
+
+    header: dict[str, Any]
+    folder: str
+    stem: str
+    samples: int
+    answer: ClassVar[Any] = Printed
+
+
+@dataclass(frozen=True)
+class ResetMeters(Command[None]):
+    """Forgets held peaks and clips, of ``rows`` (source channels) or of all."""
+
+    rows: list[int] | None = None
+
+
+@dataclass(frozen=True)
+class ChooseMeters(Command[None]):
+    """What is metered, for all pages."""
+
+    kind: str
+    point: str
+
+
+@dataclass(frozen=True)
+class GetSound(Command[Sound]):
+    """Of some source channels, from ring sample ``start`` on if it is still held, else as far back as there is; at most
+    ``count`` samples, the newest if ``start`` is None."""
+
+    rows: list[int]
+    count: int
+    start: int | None = None
+    answer: ClassVar[Any] = Sound
+
+
+@dataclass(frozen=True)
+class PlayProbe(Command[Probed]):
+    """Plays the round-trip signal at an output, counted from 0."""
+
+    output: int
+    answer: ClassVar[Any] = Probed
+
+
+@dataclass(frozen=True)
+class MeasureLoad(Command[Loads]):
+    answer: ClassVar[Any] = Loads
+
+
+@dataclass(frozen=True)
+class AskRoom(Command[RoomState]):
+    """A command of the stand-in's panel."""
+
+    name: str
+    arguments: dict[str, Any] = field(default_factory=dict)
+    answer: ClassVar[Any] = RoomState
+
+
+COMMANDS: dict[str, type[Command[Any]]] = {
+    kind.__name__: kind for kind in (
+        Ping, GetStatus, RunPlan, Roll, Stop, Locate, Capture, PrintClick, ResetMeters, ChooseMeters, GetSound,
+        PlayProbe, MeasureLoad, AskRoom,
+    )
+}
+_READ = {name: TypeAdapter(kind) for name, kind in COMMANDS.items()}
+_ANSWERS = {name: TypeAdapter(kind.answer) for name, kind in COMMANDS.items()}
+
+
+def plain(command: Command[Any]) -> dict[str, Any]:
+    """As a command travels."""
+    return {"command": type(command).__name__, "arguments": asdict(command)}  # type: ignore[call-overload]
+
+
+def command_of(message: Any) -> Command[Any]:
+    """Raises Refusal for a command that is not known, or that cannot be read."""
+    name = message.get("command") if isinstance(message, dict) else None
+    if name not in _READ:
+        raise Refusal(f"The engine knows no command {name!r}.")
+    try:
+        return _READ[name].validate_python(message.get("arguments") or {})
+    except ValidationError as why:
+        raise Refusal("The engine could not read that command.") from why
+
+
+def plain_answer(answer: Any) -> Any:
+    """As an answer travels."""
+    return answer if answer is None or isinstance(answer, str) else asdict(answer)
+
+
+def answer_of(command: Command[A_co], value: Any) -> A_co:
+    answer: A_co = _ANSWERS[type(command).__name__].validate_python(value)
+    return answer
+
+
+class Meters(TypedDict):
+    """Levels in dB by row, as ``RowMeters.as_sent`` gives them."""
+
+    peak: list[float]
+    hold: list[float]
+    rms: list[float]
+    max: list[float]
+    crest: list[float]
+    clips: list[int]
+    clipped_at: list[float]
+    zone: list[str]
+
+
+class TrackMeters(Meters):
+    """By track, in the order of ``ids``."""
+
+    ids: list[int]
+
+
+class Frame(TypedDict):
+    """Thirty times a second. ``t`` is when it was, in seconds since 1970; ``pairs`` are by what a page calls them:
+    "main", or the channels of a pair with a comma; ``channel`` is None unless meters read behind the channels."""
+
+    topic: Literal["frame"]
+    t: float
+    session: int
+    title: str
+    revision: int
+    rate: int
+    state: str
+    position: int
+    clock: str
+    samples: str
+    where: str
+    bar: int
+    beat: int
+    of: int
+    run: str | None
+    captured: int
+    dropouts: int
+    players: dict[str, str]
+    window: tuple[float, float]
+    muted: bool
+    sockets: int
+    kind: str
+    point: str
+    vu_zero: float
+    inputs: Meters
+    main: Meters
+    pairs: dict[str, dict[str, Any]]
+    channel: TrackMeters | None
+
+
+class Wave(TypedDict):
+    """Extremes of what was written to disk: pairs of 16-bit values, one for each ``size`` samples, by track."""
+
+    topic: Literal["wave"]
+    run: str
+    start: int
+    bucket: int
+    size: int
+    tracks: list[tuple[int, list[int]]]
+
+
+class Halt(TypedDict):
+    topic: Literal["event"]
+    kind: Literal["halt"]
+    message: str
+
+
+class Lost(TypedDict):
+    """A dropout in a run: ``at`` is its place on the timeline."""
+
+    topic: Literal["event"]
+    kind: Literal["dropout"]
+    at: int
+    samples: int
+    load: float
+
+
+class RunEnded(TypedDict):
+    topic: Literal["event"]
+    kind: Literal["run"]
+    run: str
+    journal: str
+
+
+class MixSound(TypedDict):
+    """20 ms of a mix: little-endian 32-bit float, left and right interleaved."""
+
+    topic: Literal["mix"]
+    mix: int
+    at: int
+    rate: int
+    pcm: bytes
+
+
+Event = Halt | Lost | RunEnded
+Telemetry = Frame | Wave | Event | MixSound
+
+
+def mix_topic(mix_id: int) -> str:
+    """The topic of a mix. It ends so that no other topic begins with it."""
+    return f"mix/{mix_id}/"
+
+
+def topic_of(message: Telemetry) -> str:
+    return mix_topic(message["mix"]) if message["topic"] == "mix" else message["topic"]
