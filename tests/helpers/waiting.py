@@ -2,7 +2,7 @@
 
 import time
 
-from cattailer.engine.messages import GetSound
+from cattailer.engine.messages.commands import GetSound
 from cattailer.engine.process.client import EngineClient
 
 

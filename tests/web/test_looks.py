@@ -5,7 +5,9 @@ from pathlib import Path
 
 import pytest
 
-SHEET = Path(__file__).parents[2] / "src/cattailer/web/styles/app.css"
+from cattailer.web import app
+
+SHEET = Path(app.__file__).parent / "styles" / "app.css"
 
 
 def tokens(theme: str) -> dict[str, str]:

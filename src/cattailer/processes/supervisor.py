@@ -16,7 +16,7 @@ from pathlib import Path
 from typing import IO
 
 from cattailer.core.errors import Refusal
-from cattailer.engine.messages import Ping
+from cattailer.engine.messages.commands import Ping
 from cattailer.engine.process.client import EngineClient
 from cattailer.processes import home as homes
 from cattailer.processes.postgres import Postgres

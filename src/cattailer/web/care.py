@@ -10,7 +10,7 @@ import psycopg
 import structlog
 
 from cattailer.core.errors import Refusal
-from cattailer.engine.messages import AWAY
+from cattailer.engine.messages.commands import AWAY
 from cattailer.engine.process.client import Listener
 from cattailer.services.desk.desk import Desk
 from cattailer.services.running import runs

@@ -15,7 +15,7 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_valida
 from simple_websocket import ConnectionClosed, Server
 
 from cattailer.core.errors import Refusal
-from cattailer.engine.messages import mix_topic
+from cattailer.engine.messages.telemetry import mix_topic
 from cattailer.engine.process.client import Listener
 from cattailer.services.desk.desk import Desk
 from cattailer.services.session.reading import revision_of

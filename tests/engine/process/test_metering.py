@@ -13,7 +13,7 @@ import zmq
 from cattailer.core.errors import Refusal
 from cattailer.core.plan import TrackPlan
 from cattailer.core.sound.meters import KINDS
-from cattailer.engine.messages import ChooseMeters, GetSound, RunPlan
+from cattailer.engine.messages.commands import ChooseMeters, GetSound, RunPlan
 from cattailer.engine.offline import run_for
 from cattailer.engine.process.client import EngineClient, Listener
 from cattailer.engine.process.metering import RowMeters

@@ -13,7 +13,8 @@ import zmq
 
 from cattailer.core.errors import Away, NotNow, Refusal
 from cattailer.core.plan import MixPlan
-from cattailer.engine.messages import AskRoom, Capture, Locate, Ping, Roll, RunPlan, Stop, mix_topic
+from cattailer.engine.messages.commands import AskRoom, Capture, Locate, Ping, Roll, RunPlan, Stop
+from cattailer.engine.messages.telemetry import mix_topic
 from cattailer.engine.process.client import EngineClient, Listener
 from cattailer.engine.process.server import EngineServer
 from cattailer.liveroom.clock import WallClock

@@ -23,7 +23,7 @@ from cattailer.engine.block.requests import Requests
 from cattailer.engine.block.ring import Ring
 from cattailer.engine.block.transport import Transport
 from cattailer.engine.driver import Driver, StandIn, Timeline
-from cattailer.engine.messages import Telemetry
+from cattailer.engine.messages.telemetry import Telemetry
 from cattailer.engine.sources.click import Count
 from cattailer.engine.sources.playback import Playback, same_pieces
 from cattailer.engine.sources.probe import Probe

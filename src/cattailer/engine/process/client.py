@@ -8,7 +8,8 @@ import msgpack
 import zmq
 
 from cattailer.core.errors import Away, Refusal
-from cattailer.engine.messages import Command, Telemetry, answer_of, plain
+from cattailer.engine.messages.commands import Command, answer_of, plain
+from cattailer.engine.messages.telemetry import Telemetry
 
 ENGINE_AWAY = "The engine does not answer. What was captured until now is kept; it is being restarted. Try again."
 A = TypeVar("A")

@@ -14,11 +14,11 @@ from cattailer.core.sound import probe
 from cattailer.core.sound.meters import KINDS, POINTS
 from cattailer.core.standin import RoomState
 from cattailer.core.transport import captures
-from cattailer.engine import messages
 from cattailer.engine.block import load
 from cattailer.engine.block.engine import Engine
 from cattailer.engine.block.runs import make_count, make_lead_in, make_run
-from cattailer.engine.messages import Command, Loads, Printed, Probed, Sound, Status, Stopped
+from cattailer.engine.messages import commands
+from cattailer.engine.messages.commands import Command, Loads, Printed, Probed, Sound, Status, Stopped
 from cattailer.engine.process.telemetry import Telemetry
 from cattailer.engine.sources.click import Count
 from cattailer.engine.sources.probe import Probe
@@ -46,19 +46,19 @@ def carry_out(server: Server, command: Command[Any]) -> Any:
     return _DOES[type(command)](server, command)
 
 
-def _run_plan(server: Server, command: messages.RunPlan) -> Status:
+def _run_plan(server: Server, command: commands.RunPlan) -> Status:
     server.run_plan(Plan.from_dict(command.plan))
     return status(server.engine)
 
 
-def _roll(server: Server, command: messages.Roll) -> Status:
+def _roll(server: Server, command: commands.Roll) -> Status:
     engine = server.need()
     count = make_count(engine, command.count_bars)
     engine.between_blocks(lambda: engine.roll(count))
     return status(engine)
 
 
-def _stop(server: Server, command: messages.Stop) -> Stopped:
+def _stop(server: Server, command: commands.Stop) -> Stopped:
     engine = server.need()
     run = engine.run
     engine.between_blocks(engine.stop)
@@ -66,13 +66,13 @@ def _stop(server: Server, command: messages.Stop) -> Stopped:
     return Stopped(status(engine), str(run.story.path) if run and run.story else None)
 
 
-def _locate(server: Server, command: messages.Locate) -> Status:
+def _locate(server: Server, command: commands.Locate) -> Status:
     engine = server.need()
     engine.between_blocks(lambda: engine.transport.locate(command.position, engine.plan.rate_hz))
     return status(engine)
 
 
-def _capture(server: Server, command: messages.Capture) -> Status:
+def _capture(server: Server, command: commands.Capture) -> Status:
     """Opens the files, then captures from the position at which the command came, after the count-in."""
     engine = server.need()
     if captures(engine.transport.state):
@@ -109,7 +109,7 @@ def _open_run(
         raise Refusal(f"The media folder cannot be written ({what}), so nothing was captured.", 503) from why
 
 
-def _print(server: Server, command: messages.PrintClick) -> Printed:
+def _print(server: Server, command: commands.PrintClick) -> Printed:
     engine, header = server.need(), journal.header_of(command.header)
     try:
         story = print_click(engine.plan, Path(command.folder), command.stem, header, command.samples)
@@ -120,13 +120,13 @@ def _print(server: Server, command: messages.PrintClick) -> Printed:
     return Printed(str(story.path))
 
 
-def _reset(server: Server, command: messages.ResetMeters) -> None:
+def _reset(server: Server, command: commands.ResetMeters) -> None:
     server.need()
     if server.telemetry is not None:
         server.telemetry.reset(command.rows)
 
 
-def _meters(server: Server, command: messages.ChooseMeters) -> None:
+def _meters(server: Server, command: commands.ChooseMeters) -> None:
     server.need()
     if command.kind not in KINDS or command.point not in POINTS:
         raise Refusal("The meters cannot show that; nothing was changed.")
@@ -136,7 +136,7 @@ def _meters(server: Server, command: messages.ChooseMeters) -> None:
         server.telemetry.point = command.point
 
 
-def _sound(server: Server, command: messages.GetSound) -> Sound:
+def _sound(server: Server, command: commands.GetSound) -> Sound:
     engine, rows, count = server.need(), command.rows, command.count
     if not rows or any(not 0 <= r < engine.plan.source_channels for r in rows) or not 0 < count <= MOST_SOUND:
         raise Refusal("There is no such sound to be had.")
@@ -148,7 +148,7 @@ def _sound(server: Server, command: messages.GetSound) -> Sound:
     return Sound(first, 0 if sound is None else last - first, engine.plan.rate_hz, written, data)
 
 
-def _room(server: Server, command: messages.AskRoom) -> RoomState:
+def _room(server: Server, command: commands.AskRoom) -> RoomState:
     engine = server.need()
     if engine.stand_in is None:
         raise NotNow("This is a real interface, with real people before it: there is no panel to play with.")
@@ -156,7 +156,7 @@ def _room(server: Server, command: messages.AskRoom) -> RoomState:
     return engine.stand_in.room()
 
 
-def _probe(server: Server, command: messages.PlayProbe) -> Probed:
+def _probe(server: Server, command: commands.PlayProbe) -> Probed:
     engine = server.need()
     rate = engine.plan.rate_hz
     if not 0 <= command.output < engine.plan.outputs:
@@ -169,7 +169,7 @@ def _probe(server: Server, command: messages.PlayProbe) -> Probed:
     return Probed(made.starts, engine.driver.latency.round_trip_samples, engine.plan.period)
 
 
-def _load(server: Server, command: messages.MeasureLoad) -> Loads:
+def _load(server: Server, command: commands.MeasureLoad) -> Loads:
     engine = server.need()
     profile, now = engine.driver.profile, engine.times.kept()
     return Loads(engine.plan.period, now, {p: load.measure(profile, engine.plan, p) for p in profile.buffers})
@@ -187,9 +187,9 @@ def status(engine: Engine | None) -> Status:
 
 
 _DOES: dict[type[Command[Any]], Callable[[Server, Any], Any]] = {
-    messages.Ping: lambda server, _: "here", messages.GetStatus: lambda server, _: status(server.engine),
-    messages.RunPlan: _run_plan, messages.Roll: _roll, messages.Stop: _stop, messages.Locate: _locate,
-    messages.Capture: _capture, messages.PrintClick: _print, messages.ResetMeters: _reset,
-    messages.ChooseMeters: _meters, messages.GetSound: _sound, messages.PlayProbe: _probe, messages.MeasureLoad: _load,
-    messages.AskRoom: _room,
+    commands.Ping: lambda server, _: "here", commands.GetStatus: lambda server, _: status(server.engine),
+    commands.RunPlan: _run_plan, commands.Roll: _roll, commands.Stop: _stop, commands.Locate: _locate,
+    commands.Capture: _capture, commands.PrintClick: _print, commands.ResetMeters: _reset,
+    commands.ChooseMeters: _meters, commands.GetSound: _sound, commands.PlayProbe: _probe, commands.MeasureLoad: _load,
+    commands.AskRoom: _room,
 }

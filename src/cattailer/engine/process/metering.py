@@ -11,7 +11,7 @@ from cattailer.core.plan import Plan
 from cattailer.core.sound.ballistics import MOMENTARY_S, SHORT_TERM_S, RowLoudness, VuMeter
 from cattailer.core.sound.meters import BlockMeter, MeterFace, Reading, Window, louder_side, own_or_usual, zones
 from cattailer.core.sound.truepeak import TruePeak
-from cattailer.engine.messages import Meters, TrackMeters
+from cattailer.engine.messages.telemetry import Meters, TrackMeters
 
 BELOW_SHOWN = 0.9
 """True peaks are looked for down to a little below what the falling meter still shows."""

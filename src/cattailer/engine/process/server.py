@@ -19,7 +19,7 @@ from cattailer.core.errors import NotNow, Refusal
 from cattailer.core.plan import Plan
 from cattailer.engine.block.engine import Engine
 from cattailer.engine.driver import OpenDriver
-from cattailer.engine.messages import command_of, plain_answer
+from cattailer.engine.messages.commands import command_of, plain_answer
 from cattailer.engine.process.commands import carry_out
 from cattailer.engine.process.telemetry import Telemetry
 

@@ -10,9 +10,9 @@ from cattailer.core.plan import Plan
 from cattailer.core.sound.ballistics import VU_ZERO_DBFS
 from cattailer.core.sound.meters import Reading, own_or_usual
 from cattailer.core.time.timeline import clock_text
-from cattailer.engine import messages
 from cattailer.engine.block.engine import Engine
-from cattailer.engine.messages import Frame, mix_topic, topic_of
+from cattailer.engine.messages import telemetry
+from cattailer.engine.messages.telemetry import Frame, mix_topic, topic_of
 from cattailer.engine.process.metering import RowMeters
 
 MIX_CHUNK_S = 0.02
@@ -125,5 +125,5 @@ class Telemetry:
                     self._send({"topic": "mix", "mix": mix.id, "at": self._mix_at, "rate": rate, "pcm": pcm})
             self._mix_at += self._chunk
 
-    def _send(self, message: messages.Telemetry) -> None:
+    def _send(self, message: telemetry.Telemetry) -> None:
         self._socket.send_multipart([topic_of(message).encode(), msgpack.packb(message)], zmq.NOBLOCK)

@@ -19,7 +19,7 @@ from numpy.typing import NDArray
 from cattailer.core.sound.meters import BlockMeter
 from cattailer.core.units import decibels
 from cattailer.engine.block.ring import Ring
-from cattailer.engine.messages import Telemetry
+from cattailer.engine.messages.telemetry import Telemetry
 from cattailer.media import bwf, journal, overview, pcm
 from cattailer.media.recovery import overview_path
 

@@ -9,7 +9,7 @@ import structlog
 from cattailer.core.errors import Away, NotNow, Refusal
 from cattailer.core.gear.interface import Profile, missing
 from cattailer.core.transport import STOPPED, captures
-from cattailer.engine.messages import AWAY, GetStatus, Status
+from cattailer.engine.messages.commands import AWAY, GetStatus, Status
 from cattailer.engine.process.client import EngineClient
 from cattailer.media import profile_toml
 from cattailer.services.desk.listening import Listening

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from cattailer.core.errors import Away, NotNow, Refusal
 from cattailer.core.sound.rowsound import arrived
-from cattailer.engine.messages import GetSound, GetStatus
+from cattailer.engine.messages.commands import GetSound, GetStatus
 from cattailer.engine.process.client import EngineClient
 
 log = structlog.get_logger("services")

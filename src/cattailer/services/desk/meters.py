@@ -1,6 +1,6 @@
 """What the meters of all pages show."""
 
-from cattailer.engine.messages import ChooseMeters, ResetMeters
+from cattailer.engine.messages.commands import ChooseMeters, ResetMeters
 from cattailer.services.desk.desk import Desk
 
 

@@ -1,7 +1,7 @@
 """The stand-in's panel: players, cables, and what can go wrong. With a real interface there is none."""
 
 from cattailer.core.standin import RoomState
-from cattailer.engine.messages import AskRoom
+from cattailer.engine.messages.commands import AskRoom
 from cattailer.services.desk.desk import Desk
 
 

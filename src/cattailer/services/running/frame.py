@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 from cattailer.core.findings import Finding
 from cattailer.core.patch import patchcheck
-from cattailer.engine.messages import Status
+from cattailer.engine.messages.commands import Status
 from cattailer.services.desk.desk import Desk
 from cattailer.services.running import deck, stageline
 from cattailer.services.running.deck import Deck

@@ -8,7 +8,7 @@ from sqlalchemy.exc import OperationalError
 from cattailer.core.errors import NotNow
 from cattailer.core.time.clicking import ClickSettings
 from cattailer.core.time.timeline import BEFORE_ZERO_S
-from cattailer.engine.messages import Capture, GetStatus, Locate, Roll, Status, Stop
+from cattailer.engine.messages.commands import Capture, GetStatus, Locate, Roll, Status, Stop
 from cattailer.media import journal
 from cattailer.services.desk.desk import Desk, log
 from cattailer.services.desk.disk import disk_minutes_left

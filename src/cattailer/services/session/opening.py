@@ -5,7 +5,7 @@ from datetime import UTC, datetime
 from sqlalchemy import select
 
 from cattailer.core.errors import NotFound
-from cattailer.engine.messages import RunPlan
+from cattailer.engine.messages.commands import RunPlan
 from cattailer.services.desk.desk import Desk
 from cattailer.services.session.compiling import compile_plan
 from cattailer.services.session.reading import get_session

@@ -1,7 +1,7 @@
 """How the engine comes by what was committed."""
 
 from cattailer.core.errors import Refusal
-from cattailer.engine.messages import RunPlan
+from cattailer.engine.messages.commands import RunPlan
 from cattailer.services.desk.desk import Desk, log
 from cattailer.services.session.compiling import compile_plan
 from cattailer.services.session.reading import get_session

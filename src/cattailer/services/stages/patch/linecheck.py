@@ -8,7 +8,7 @@ import numpy as np
 
 from cattailer.core.errors import NotNow
 from cattailer.core.patch.linecheck import RiseFinder, Stop, Walk, loudest
-from cattailer.engine.messages import Frame
+from cattailer.engine.messages.telemetry import Frame
 from cattailer.services.desk import standin
 from cattailer.services.desk.desk import Desk
 from cattailer.services.session.compiling import preamps_of

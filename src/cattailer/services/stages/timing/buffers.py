@@ -13,7 +13,7 @@ from cattailer.core.patch.routing import flow
 from cattailer.core.time.timeline import TempoMap
 from cattailer.core.transport import ROLLING, captures
 from cattailer.core.units import milliseconds
-from cattailer.engine.messages import Locate, MeasureLoad, Roll, Stop
+from cattailer.engine.messages.commands import Locate, MeasureLoad, Roll, Stop
 from cattailer.services.desk.desk import Desk
 from cattailer.services.session.editing import editing
 from cattailer.services.session.opening import open_session

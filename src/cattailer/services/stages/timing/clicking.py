@@ -5,7 +5,7 @@ from pathlib import Path
 
 from cattailer.core.errors import Refusal
 from cattailer.core.time.clicking import MOST_BEATS, ClickSettings
-from cattailer.engine.messages import GetStatus, PrintClick
+from cattailer.engine.messages.commands import GetStatus, PrintClick
 from cattailer.media import journal
 from cattailer.services.desk.desk import Desk
 from cattailer.services.running import runs

@@ -10,7 +10,7 @@ from cattailer.core.errors import NotNow, Refusal
 from cattailer.core.sound import probe
 from cattailer.core.sound.align import SILENT
 from cattailer.core.sound.probe import Measured
-from cattailer.engine.messages import GetStatus, PlayProbe
+from cattailer.engine.messages.commands import GetStatus, PlayProbe
 from cattailer.services.desk.desk import Desk
 from cattailer.services.desk.listening import sound_of
 from cattailer.services.session.opening import open_session

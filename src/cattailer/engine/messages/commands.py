@@ -1,11 +1,10 @@
-"""What engine and web tell each other: commands with their answers, and telemetry. Both sides import it from here.
+"""What is asked of the engine, and what it answers. Both sides import it from here, and ``telemetry`` beside it.
 
-Commands travel over a request socket as msgpack: their name, and their fields as plain values. Telemetry is published,
-two frames a message: a topic and msgpack. The topics are ``frame``, ``wave``, ``event`` and one for each mix.
+A command travels over a request socket as msgpack: its name, and its fields as plain values.
 """
 
 from dataclasses import asdict, dataclass, field
-from typing import Any, ClassVar, Generic, Literal, TypedDict, TypeVar
+from typing import Any, ClassVar, Generic, TypeVar
 
 from pydantic import TypeAdapter, ValidationError
 
@@ -234,113 +233,3 @@ def plain_answer(answer: Any) -> Any:
 def answer_of(command: Command[A_co], value: Any) -> A_co:
     answer: A_co = _ANSWERS[type(command).__name__].validate_python(value)
     return answer
-
-
-class Meters(TypedDict):
-    """Levels in dB by row, as ``RowMeters.as_sent`` gives them."""
-
-    peak: list[float]
-    hold: list[float]
-    rms: list[float]
-    max: list[float]
-    crest: list[float]
-    clips: list[int]
-    clipped_at: list[float]
-    zone: list[str]
-
-
-class TrackMeters(Meters):
-    """By track, in the order of ``ids``."""
-
-    ids: list[int]
-
-
-class Frame(TypedDict):
-    """Thirty times a second. ``t`` is when it was, in seconds since 1970; ``pairs`` are by what a page calls them:
-    "main", or the channels of a pair with a comma; ``channel`` is None unless meters read behind the channels."""
-
-    topic: Literal["frame"]
-    t: float
-    session: int
-    title: str
-    revision: int
-    rate: int
-    state: str
-    position: int
-    clock: str
-    samples: str
-    where: str
-    bar: int
-    beat: int
-    of: int
-    run: str | None
-    captured: int
-    dropouts: int
-    players: dict[str, str]
-    window: tuple[float, float]
-    muted: bool
-    sockets: int
-    kind: str
-    point: str
-    vu_zero: float
-    inputs: Meters
-    main: Meters
-    pairs: dict[str, dict[str, Any]]
-    channel: TrackMeters | None
-
-
-class Wave(TypedDict):
-    """Extremes of what was written to disk: pairs of 16-bit values, one for each ``size`` samples, by track."""
-
-    topic: Literal["wave"]
-    run: str
-    start: int
-    bucket: int
-    size: int
-    tracks: list[tuple[int, list[int]]]
-
-
-class Halt(TypedDict):
-    topic: Literal["event"]
-    kind: Literal["halt"]
-    message: str
-
-
-class Lost(TypedDict):
-    """A dropout in a run: ``at`` is its place on the timeline."""
-
-    topic: Literal["event"]
-    kind: Literal["dropout"]
-    at: int
-    samples: int
-    load: float
-
-
-class RunEnded(TypedDict):
-    topic: Literal["event"]
-    kind: Literal["run"]
-    run: str
-    journal: str
-
-
-class MixSound(TypedDict):
-    """20 ms of a mix: little-endian 32-bit float, left and right interleaved."""
-
-    topic: Literal["mix"]
-    mix: int
-    at: int
-    rate: int
-    pcm: bytes
-
-
-Event = Halt | Lost | RunEnded
-Telemetry = Frame | Wave | Event | MixSound
-
-
-def mix_topic(mix_id: int) -> str:
-    """The topic of a mix. It ends so that no other topic begins with it."""
-    return f"mix/{mix_id}/"
-
-
-def topic_of(message: Telemetry) -> str:
-    return mix_topic(message["mix"]) if message["topic"] == "mix" else message["topic"]

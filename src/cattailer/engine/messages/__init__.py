@@ -1,0 +1,1 @@
+"""What engine and web tell each other, typed, both ways."""
