@@ -9,6 +9,7 @@ import click
 
 from cattailer import __version__
 from cattailer.core.errors import Refusal
+from cattailer.core.wording import counted
 
 # Each command imports what it needs: ``meter`` is there at once, without a database or a web server.
 
@@ -89,7 +90,7 @@ def record(
             f"{file['track']:<16} {file['path']}  {file['samples']} samples from {file['start']}, "
             f"peak {file['peak_dbfs']:.1f} dBFS"
         )
-    click.echo(f"{done.dropouts} dropouts")
+    click.echo(counted(done.dropouts, "dropout"))
 
 
 def story_files(story: Any, folder: Path) -> list[dict[str, Any]]:
@@ -216,8 +217,8 @@ def recover(as_json: bool) -> None:
         click.echo(json.dumps({"runs": found}))
         return
     for run in found:
-        click.echo(f"{run['session']}: {run['seconds']:.1f} s, {len(run['files'])} files")
-    click.echo(f"{len(found)} runs recovered")
+        click.echo(f"{run['session']}: {run['seconds']:.1f} s, {counted(len(run['files']), 'file')}")
+    click.echo(f"{counted(len(found), 'run')} recovered")
 
 
 def run() -> None:

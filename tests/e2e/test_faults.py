@@ -82,7 +82,7 @@ def test_malformed_wishes_over_the_socket_are_told(studio: Studio, wish: str) ->
         socket.send(wish)
         problem = next(m for _ in range(200) if (m := json.loads(socket.receive(timeout=5)))["topic"] == "problem")
         assert "Reload" in problem["message"]
-        socket.send('{"listen": true}')
+        socket.send('{"listen": 1}')
         assert any(isinstance(socket.receive(timeout=5), bytes) for _ in range(100))
     finally:
         socket.close()

@@ -10,6 +10,7 @@ from sqlalchemy.exc import DataError, OperationalError
 from werkzeug.exceptions import HTTPException
 
 from cattailer.core.errors import Refusal, Sure
+from cattailer.core.wording import counted
 from cattailer.services.desk.desk import Desk
 from cattailer.web.care import Care
 from cattailer.web.choices import CHOICES
@@ -47,6 +48,7 @@ def create_app(desk: Desk, care: Care | None = None) -> Flask:
     app.extensions["desk"] = desk
     app.extensions["care"] = care or Care(desk)
     app.jinja_env.globals.update(CHOICES)
+    app.jinja_env.filters["counted"] = counted
     for blueprint in BLUEPRINTS:
         app.register_blueprint(blueprint)
     add_live(Sock(app), app)

@@ -84,6 +84,13 @@ def step_back(session_id: int, what: str) -> Response:
     return Response(text, 200, content_type="text/plain; charset=utf-8")
 
 
+@blueprint.post("/s/<int:session_id>/open")
+def open_here(session_id: int) -> Response:
+    """Runs the session in the engine, in place of the one that it runs."""
+    opening.open_session(desk(), session_id)
+    return done()
+
+
 @blueprint.get("/s/<int:session_id>/")
 def enter(session_id: int) -> AnyResponse:
     """Opens the session in the engine and goes to its first stage; where its interface's profile is

@@ -96,7 +96,7 @@ def test_tracks_that_hold_takes_are_never_lost(desk: Desk) -> None:
     take = takes_of(desk, session, -1)[0]
     assert take.peak_dbfs > -12
     assert files.take_file(desk, session, take.id).path.is_file()
-    with pytest.raises(NotNow, match="holds 1 takes"):
+    with pytest.raises(NotNow, match="holds 1 take,"):
         tracks.remove_track(desk, session, made)
     history.undo(desk, session)
     history.undo(desk, session)

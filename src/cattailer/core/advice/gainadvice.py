@@ -7,6 +7,7 @@ from typing import Literal
 from cattailer.core.gear.interface import Profile
 from cattailer.core.patch.patch import PatchInput
 from cattailer.core.units import add_powers
+from cattailer.core.wording import counted
 
 CHECK_MARGIN_DB = 6.0
 """People play about this much louder than they check."""
@@ -156,7 +157,7 @@ def _sum(heard: Heard, margin: Margin, expected: float, cut: float) -> str:
     if heard.clips:
         peaked += f", so the peaks were higher than {heard.peak_dbfs:.1f}; {cut:.0f} dB more is assumed"
     if heard.phase == "check":
-        takes = f"{margin.takes} take{'s' * (margin.takes != 1)}"
+        takes = counted(margin.takes, "take")
         own = f" (this player: {margin.db:.1f} over {takes})" if margin.takes else ""
         people = f"People play about {CHECK_MARGIN_DB:.0f} dB louder than they check{own}, so expect {expected:+.1f}."
         return _minus(f"{peaked} {where}. {people}".replace("+-", "-"))

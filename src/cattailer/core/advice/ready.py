@@ -3,6 +3,7 @@
 from dataclasses import dataclass
 
 from cattailer.core.findings import Finding
+from cattailer.core.wording import counted
 
 LITTLE_DISK_MINUTES = 10.0
 
@@ -40,12 +41,7 @@ def check(
         elif row.pickup == "condenser" and not row.phantom:
             out.append(Finding("look", f"{row.name} is a condenser without 48 V: it would be silence"))
     if armed and not out:
-        count = "1 track is" if len(armed) == 1 else f"{len(armed)} tracks are"
-        out.append(Finding("good", f"{count} armed"))
+        out.append(Finding("good", f"{counted(len(armed), 'track')} {'is' if len(armed) == 1 else 'are'} armed"))
     if minutes_left >= LITTLE_DISK_MINUTES:
-        out.append(Finding("good", f"{left_text} of disk left for {_tracks(len(armed) or len(rows))}"))
+        out.append(Finding("good", f"{left_text} of disk left for {counted(len(armed) or len(rows), 'track')}"))
     return mixing + out
-
-
-def _tracks(count: int) -> str:
-    return "1 track" if count == 1 else f"{count} tracks"

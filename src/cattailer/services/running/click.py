@@ -5,6 +5,7 @@ from dataclasses import replace
 
 from cattailer.core.errors import Refusal
 from cattailer.core.time.clicking import ClickSettings
+from cattailer.core.wording import counted
 from cattailer.services.desk.desk import Desk
 from cattailer.services.session.editing import editing
 
@@ -19,7 +20,7 @@ def step_count(desk: Desk, session_id: int) -> None:
     """The next of the usual count-ins: none, 1, 2, 4 bars."""
     edit_click(
         desk, session_id, lambda p: replace(p, count_bars=p.next_count),
-        lambda p: f"Count-in: {p.count_bars} bars" if p.count_bars else "No count-in",
+        lambda p: f"Count-in: {counted(p.count_bars, 'bar')}" if p.count_bars else "No count-in",
     )
 
 

@@ -12,6 +12,7 @@ from cattailer.core.patch.ends import group_end, mix_end, socket_end, socket_of
 from cattailer.core.patch.patch import Patch, PatchGroup, PatchInput, PatchMix, PatchTrack
 from cattailer.core.patch.shape import Shape
 from cattailer.core.time.timeline import TempoMap
+from cattailer.core.wording import counted
 from cattailer.services.desk.desk import Desk
 from cattailer.services.session.reading import get_session
 from cattailer.services.session.shapes import shape_of
@@ -37,9 +38,9 @@ class TemplateCard:
     @property
     def holds(self) -> str:
         patch = self.shape.patch
-        parts = [_count(len(patch.tracks), "track"), _count(len(patch.groups), "group")]
-        parts.append(_count(sum(m.kind == "cue" for m in patch.mixes), "cue mix", "cue mixes"))
-        return ", ".join(p for p in parts if p) or "no tracks yet"
+        cues = sum(m.kind == "cue" for m in patch.mixes)
+        parts = ((len(patch.tracks), "track", ""), (len(patch.groups), "group", ""), (cues, "cue mix", "cue mixes"))
+        return ", ".join(counted(*part) for part in parts if part[0]) or "no tracks yet"
 
 
 def cards(desk: Desk) -> list[TemplateCard]:
@@ -165,7 +166,3 @@ def _spoken() -> Patch:
     voices = groups[0].key
     routes = (*((t.key, voices) for t in tracks), (voices, mix_end(1)), *_all_to(tracks, 2))
     return Patch(inputs, tracks, groups, mixes, routes)
-
-
-def _count(number: int, word: str, words: str = "") -> str:
-    return f"{number} {word if number == 1 else words or word + 's'}" if number else ""

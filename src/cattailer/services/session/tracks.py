@@ -23,6 +23,7 @@ from cattailer.core.patch.ends import (
 from cattailer.core.patch.patch import COLOURS, ICONS
 from cattailer.core.patch.routing import check_route
 from cattailer.core.plan import MOST_FEEDERS
+from cattailer.core.wording import counted
 from cattailer.services.desk.desk import Desk
 from cattailer.services.session.editing import Edit, editing
 from cattailer.services.session.rows import patch_of
@@ -207,7 +208,7 @@ def remove_track(desk: Desk, session_id: int, track_id: int) -> None:
         track = edit.track(track_id)
         if track.takes:
             raise NotNow(
-                f"{track.name} holds {len(track.takes)} takes, so it stays. "
+                f"{track.name} holds {counted(len(track.takes), 'take')}, so it stays. "
                 "Unplug it if nothing more should be captured on it."
             )
         edit.what = f"Track {track.name} removed"

@@ -5,6 +5,7 @@ from pathlib import Path
 
 from cattailer.core.errors import Refusal
 from cattailer.core.time.clicking import MOST_BEATS, ClickSettings
+from cattailer.core.wording import counted
 from cattailer.engine.messages.commands import GetStatus, PrintClick
 from cattailer.media import journal
 from cattailer.services.desk.desk import Desk
@@ -55,7 +56,7 @@ def change(desk: Desk, session_id: int, wanted: dict[str, object]) -> None:
     edit_click(desk, session_id, made, lambda p: "Click: " + ", ".join(filter(None, (
         f"while {p.when}" if p.when != "both" else "", p.sound, f"{p.level_db:g} dB",
         f"{p.subdivision} to a beat" if p.subdivision > 1 else "",
-        f"{p.count_bars} bars counted in" if p.count_bars else "",
+        f"{counted(p.count_bars, 'bar')} counted in" if p.count_bars else "",
     ))))
 
 

@@ -13,8 +13,8 @@ export function startClock() {
     put(bars, frame.where);
     put(samples, frame.samples);
     put(state, WORDS[frame.state]);
-    state.classList.toggle("!text-vermilion", frame.state === "capturing");
-    state.classList.toggle("!text-ochre", frame.state === "counting");
+    state.classList.toggle("text-vermilion", frame.state === "capturing");
+    state.classList.toggle("text-ochre", frame.state === "counting");
     if (document.body.dataset.state !== frame.state) document.body.dataset.state = frame.state;
     const muted = document.getElementById("muted");
     if (muted.hidden === frame.muted) muted.hidden = !frame.muted;

@@ -18,15 +18,24 @@ export function startKeys() {
       press(event.shiftKey ? "redo" : "undo");
     }
     if (event.ctrlKey || event.metaKey || event.altKey) return;
+    if (!lettersAreKeys() && /^[a-zA-Z0-9?]$/.test(event.key)) return;
     const action = find(event);
     if (action) { event.preventDefault(); action(); }
   });
+  const letters = document.getElementById("letters");
+  letters.checked = lettersAreKeys();
+  letters.addEventListener("change", () => localStorage.setItem("letters", letters.checked ? "on" : "off"));
   document.addEventListener("click", ({ target }) => {
     const name = target.closest("[data-press]")?.dataset.press;
     if (name === "theme") changeTheme();
     if (name === "keys") document.getElementById("keys").showModal();
     if (name === "arm-all") armAll();
   });
+}
+
+// Letters and figures on their own are keys, unless somebody who speaks or stumbles switched that off.
+function lettersAreKeys() {
+  return localStorage.getItem("letters") !== "off";
 }
 
 function find({ key, code, shiftKey, target }) {

@@ -3,6 +3,7 @@ import { startCheck } from "../patch/check.js";
 import { startClock } from "../deck/clock.js";
 import { startFields } from "./fields.js";
 import { startFlow } from "../patch/flow.js";
+import { startFocus } from "./focus.js";
 import { startGrid } from "../patch/grid.js";
 import { startKeys } from "./keys.js";
 import { startLanes } from "../capture/lanes.js";
@@ -21,6 +22,7 @@ import { startTuner } from "../levels/tuner.js";
 
 startMessages();
 startFields();
+startFocus();
 startSessions();
 startKeys();
 if (document.body.dataset.session) {

@@ -13,23 +13,30 @@ export function say(text, kind = "refused") {
 }
 
 export function startMessages() {
-  document.addEventListener("htmx:responseError", ({ detail }) => {
-    const yes = detail.xhr.getResponseHeader("Cattailer-Yes");
-    if (yes) return ask(detail, yes);
-    say(detail.xhr.responseText || "That did not work, and nothing was changed.");
-    putBack(detail.elt);
-  });
-  document.addEventListener("htmx:sendError", ({ detail }) => {
-    say("The studio machine does not answer, so nothing was changed. A capture that runs goes on. Try again.");
-    putBack(detail.elt);
-  });
-  document.addEventListener("htmx:beforeRequest", ({ detail }) => { if (detail.requestConfig.verb === "post") say(""); });
-  document.addEventListener("htmx:afterRequest", ({ detail }) => {
-    if (detail.successful && detail.elt.dataset?.tell !== undefined) say(detail.xhr.responseText, "said");
+  // Heard from the request itself: a refresh may have swapped the button away before its answer comes, and then htmx
+  // tells nobody.
+  document.addEventListener("htmx:beforeRequest", ({ detail }) => {
+    const { xhr, elt, requestConfig } = detail;
+    if (requestConfig.verb === "post") say("");
+    xhr.addEventListener("load", () => {
+      if (xhr.status >= 400) refused(detail);
+      else if (elt.dataset?.tell !== undefined) say(xhr.responseText, "said");
+    });
+    xhr.addEventListener("error", () => {
+      say("The studio machine does not answer, so nothing was changed. A capture that runs goes on. Try again.");
+      putBack(elt);
+    });
   });
   document.getElementById("message").addEventListener("click", () => say(""));
   on("problem", ({ message }) => say(message));
   on("event", (event) => { if (event.kind === "halt") say(event.message); });
+}
+
+function refused(detail) {
+  const yes = detail.xhr.getResponseHeader("Cattailer-Yes");
+  if (yes) return ask(detail, yes);
+  say(detail.xhr.responseText || "That did not work, and nothing was changed.");
+  putBack(detail.elt);
 }
 
 // The server wants to be asked twice: the question, and the words of the button that does it.

@@ -1,4 +1,13 @@
-// Fetches rows and Deck again when somebody, here or elsewhere, has changed the session.
+// Fetches rows and Deck again when somebody, here or elsewhere, has changed the session. The contract:
+//
+// - ``#rows`` is what a stage's page refreshes; ``data-refresh`` is the address of its rows. The answer holds the rows and,
+//   out of band, Deck and stage line.
+// - One element of them carries ``data-revision``, the revision that they show. A newer one is heard of over the socket,
+//   by notification or in a frame, and fetched. So an edit answers with 204 and nothing else: the page that made it and
+//   all others take the same way.
+// - ``data-watch`` on ``#rows`` names a figure of the frame that they show; when it changes, they are fetched too.
+// - Whoever is typing is not disturbed: a field with ``data-was`` or ``data-typing``, or in a form with ``data-typing``, holds
+//   the refresh back until it is left. What must survive a refresh has an id, and ``hx-preserve`` where it is drawn upon.
 import { on } from "./socket.js";
 
 let busy = false;
@@ -15,7 +24,9 @@ export function startRefresh() {
   document.addEventListener("htmx:afterRequest", ({ detail }) => {
     // Rows that somebody asked for in another way are refreshed that way from then on.
     if (detail.successful && detail.requestConfig.verb === "get" && detail.target.id === "rows") detail.target.dataset.refresh = detail.pathInfo.finalRequestPath;
-    if (detail.successful && detail.requestConfig.verb === "post") refresh();
+  });
+  document.addEventListener("htmx:beforeRequest", ({ detail: { xhr, requestConfig } }) => {
+    if (requestConfig.verb === "post") xhr.addEventListener("load", () => { if (xhr.status < 400) refresh(); });
   });
   document.addEventListener("htmx:beforeSwap", (event) => {
     if (event.target.id !== "rows" || !typing()) return;

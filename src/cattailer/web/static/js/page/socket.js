@@ -60,13 +60,15 @@ setInterval(() => {
   if (!document.body.dataset.session) return;
   const silent = performance.now() - lastFrame > 2000;
   const connected = socket?.readyState === WebSocket.OPEN;
-  const text = connected && elsewhere
-    ? `Another session is open in the studio: “${elsewhere}”. Roll or Capture opens this one.`
+  const other = connected && elsewhere;
+  const text = other
+    ? `Another session is open in the studio: “${elsewhere}”. Meters and clock are silent here.`
     : connected
     ? "The engine is silent. What was captured is kept; it is being started again."
     : "No connection to the studio machine. A capture that runs goes on. Trying again…";
-  if (away.hidden === silent || (silent && away.textContent !== text)) {
-    away.textContent = text;
-    away.hidden = !silent;
-  }
+  const words = document.getElementById("away-words");
+  const open = document.getElementById("open-here");
+  if (away.hidden === silent) away.hidden = !silent;
+  if (silent && words.textContent !== text) words.textContent = text;
+  if (open && open.hidden === Boolean(other)) open.hidden = !other;
 }, 500);

@@ -29,7 +29,7 @@ function light(end) {
   panel.append(head);
   for (const words of end.dataset.words.split("|")) {
     const line = document.createElement("p");
-    line.className = "mt-1 text-[14px] leading-snug";
+    line.className = "mt-1 text-small leading-snug";
     line.textContent = words;
     panel.append(line);
   }

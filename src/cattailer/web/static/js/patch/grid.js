@@ -1,6 +1,7 @@
-// The grid: arrows move a cell about, Enter or a click connects what it stands for. The cell is found
-// again after the rows were fetched again.
-let at = null; // [row, column]
+// The grid: one cell is the stop of the Tab key. Arrows move it about, Enter, Space or a click connects what it stands
+// for. The cell is found again after the rows were fetched.
+let at = [0, 1]; // row and column
+let focused = false;
 
 export function startGrid() {
   const rows = document.getElementById("rows");
@@ -9,49 +10,49 @@ export function startGrid() {
     const cell = target.closest?.("#grid td");
     if (!cell) return;
     at = [cell.parentElement.rowIndex - 1, cell.cellIndex];
-    show();
+    show(true);
     connect(cell);
   });
-  document.addEventListener("keydown", (event) => {
-    const grid = document.getElementById("grid");
-    if (!grid || event.target.closest("input, select, textarea, a, button") || document.querySelector("dialog[open]")) return;
+  rows.addEventListener("focusin", ({ target }) => { focused = Boolean(target.closest?.("#grid td")); });
+  rows.addEventListener("keydown", (event) => {
+    const cell = event.target.closest?.("#grid td");
+    if (!cell) return;
     const step = { ArrowUp: [-1, 0], ArrowDown: [1, 0], ArrowLeft: [0, -1], ArrowRight: [0, 1] }[event.key];
+    if (!step && event.key !== "Enter" && event.key !== " ") return;
+    event.preventDefault();
+    event.stopPropagation();
     if (step) {
-      event.preventDefault();
-      event.stopImmediatePropagation();
-      const body = grid.tBodies[0];
-      const width = body.rows[0]?.cells.length - 1;
-      at = at ? [clamp(at[0] + step[0], 0, body.rows.length - 1), clamp(at[1] + step[1], 1, width)] : [0, 1];
-      show();
-    }
-    if (event.key === "Enter" && at) connect(cellAt(grid));
-  }, true);
-  document.addEventListener("htmx:afterSettle", show);
+      at = [at[0] + step[0], at[1] + step[1]];
+      show(true);
+    } else connect(cell);
+  });
+  document.addEventListener("htmx:afterSettle", () => show(focused && document.activeElement === document.body));
+  show(false);
 }
 
 function clamp(value, low, high) {
   return Math.min(high, Math.max(low, value));
 }
 
-function cellAt(grid) {
-  return grid.tBodies[0].rows[at[0]]?.cells[at[1]];
-}
-
-function show() {
-  const grid = document.getElementById("grid");
-  if (!grid || !at) return;
-  for (const old of grid.querySelectorAll("[data-here]")) old.removeAttribute("data-here");
-  const cell = cellAt(grid);
-  cell?.setAttribute("data-here", "");
-  cell?.scrollIntoView({ block: "nearest", inline: "nearest" });
+// The stop of the Tab key, and the focus if it is there.
+function show(focus) {
+  const body = document.getElementById("grid")?.tBodies[0];
+  if (!body?.rows.length) return;
+  at = [clamp(at[0], 0, body.rows.length - 1), clamp(at[1], 1, body.rows[0].cells.length - 1)];
+  for (const old of body.querySelectorAll("td[tabindex='0']")) old.tabIndex = -1;
+  const cell = body.rows[at[0]].cells[at[1]];
+  cell.tabIndex = 0;
+  if (!focus) return;
+  cell.focus({ preventScroll: true });
+  cell.scrollIntoView({ block: "nearest", inline: "nearest" });
 }
 
 function connect(cell) {
-  if (!cell || cell.classList.contains("none")) return;
+  if (cell.classList.contains("none")) return;
   const grid = document.getElementById("grid");
   const row = cell.parentElement;
   const end = grid.tHead.rows[0].cells[cell.cellIndex].dataset.col;
-  const on = cell.classList.contains("on");
+  const on = cell.getAttribute("aria-selected") === "true";
   const source = document.getElementById("rows");
   if (cell.classList.contains("to")) {
     htmx.ajax("POST", grid.dataset.route, { values: { start: row.dataset.start, target: end, on: String(!on) }, swap: "none", source });
