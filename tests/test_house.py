@@ -139,10 +139,12 @@ def test_web_does_not_reach_the_store() -> None:
 
 
 def test_web_takes_only_words_from_core() -> None:
-    """Constants, enumerations and errors; a rule is asked of a service."""
+    """Constants, enumerations, errors and plurals; a rule is asked of a service."""
     for path in (SOURCE / "web").rglob("*.py"):
         for node in ast.walk(ast.parse(path.read_text())):
             if isinstance(node, ast.ImportFrom) and (node.module or "").startswith("cattailer.core"):
+                if node.module == "cattailer.core.wording":
+                    continue
                 for name in node.names:
                     assert name.name.isupper() or name.name[0].isupper(), f"{path}: {node.module}.{name.name}"
 
@@ -229,6 +231,21 @@ def test_nothing_is_fetched_from_elsewhere() -> None:
                  SOURCE / "web" / "styles" / "app.css"]:
         for address in re.findall(r"https?://[^\s\"'`$]+", path.read_text()):
             assert address.startswith("http://www.w3.org/"), path
+
+
+def test_scripts_are_linted() -> None:
+    done = subprocess.run(["npx", "eslint", "src/cattailer/web/static/js"], cwd=ROOT, capture_output=True, text=True, check=False)
+    assert done.returncode == 0, done.stdout[-2000:] + done.stderr[-2000:]
+
+
+def test_templates_need_no_overrides() -> None:
+    """Variants and the six sizes of the sheet instead of ``!`` and values made up on the spot; lines that can be read."""
+    for path in (SOURCE / "web" / "templates").rglob("*.html"):
+        text = path.read_text()
+        assert not re.search(r"""class="[^"]*(\s|")!?[\w:-]+-\[""", text), path
+        assert not re.search(r"""class="(?:[^"]*\s)?![a-z]""", text), path
+        assert max(map(len, text.splitlines()), default=0) <= 480, path
+        assert sum(len(line) > 170 for line in text.splitlines()) <= 12, path
 
 
 @pytest.mark.parametrize("command", [["ruff", "check", "src", "tests", "bench", "cattailer"],

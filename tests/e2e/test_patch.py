@@ -129,15 +129,22 @@ def test_the_same_with_the_keyboard_alone(page: Page, studio: Studio) -> None:
     page.keyboard.press("g")
     page.wait_for_url("**/routes?grid=true")
     page.wait_for_selector("#grid")
+    for _ in range(40):
+        page.keyboard.press("Tab")
+        if page.evaluate("document.activeElement.closest('#grid td') !== null"):
+            break
+    assert page.locator("#grid td[tabindex='0']").count() == 1, "the grid is one stop of the Tab key"
     page.keyboard.press("ArrowDown")
     page.keyboard.press("ArrowDown")
     page.keyboard.press("ArrowRight")
-    here = page.locator("#grid td[data-here]")
-    was = "on" in (here.get_attribute("class") or "").split()
+    stop = page.locator("#grid td[tabindex='0']")
+    was = stop.get_attribute("aria-selected")
+    turned = "false" if was == "true" else "true"
     page.keyboard.press("Enter")
-    page.wait_for_function("was => document.querySelector('#grid td[data-here]')?.classList.contains('on') === !was", arg=was)
+    expect(stop).to_have_attribute("aria-selected", turned)
+    expect(stop).to_be_focused()
     page.keyboard.press("Control+z")
-    page.wait_for_function("was => document.querySelector('#grid td[data-here]')?.classList.contains('on') === was", arg=was)
+    expect(stop).to_have_attribute("aria-selected", was or "")
 
 
 def focus(page: Page, label: str, most: int = 260) -> None:

@@ -48,7 +48,17 @@ function find({ key, code, shiftKey, target }) {
   if (code === "Space" && !(onControl && target.closest("button, a, input"))) return () => press(capturing ? "stop-capture" : stopped ? "roll" : "stop");
   if (/^[1-8]$/.test(key)) return () => document.querySelector(`[data-key="${key}"]`)?.click();
   return {
-    j: () => step(1), k: () => step(-1), x: armRow, t: () => press("tap"), X: armAll, p: () => press("click"), i: () => press("count"), o: () => press("loop"), c: () => press(document.querySelector('[data-press="check-end"]') ? "check-end" : "check-begin"), g: () => press("grid"), h: () => press("listen"),
+    j: () => step(1),
+    k: () => step(-1),
+    x: armRow,
+    t: () => press("tap"),
+    X: armAll,
+    p: () => press("click"),
+    i: () => press("count"),
+    o: () => press("loop"),
+    c: () => press(document.querySelector('[data-press="check-end"]') ? "check-end" : "check-begin"),
+    g: () => press("grid"),
+    h: () => press("listen"),
     Home: () => press("home"), ArrowLeft: () => bars(-1), ArrowRight: () => bars(1),
     "?": () => document.getElementById("keys").showModal(),
   }[key];

@@ -57,8 +57,8 @@ function draw() {
 // At the input, or behind the channel of the track when the meters listen there. Of a pair the server says one reading.
 function heardAt(canvas, which) {
   if (frame.channel && canvas.dataset.track) {
-    const place = frame.channel.ids.indexOf(Number(canvas.dataset.track));
-    if (place >= 0) return level(frame.channel, place);
+    const row = frame.channel.ids.indexOf(Number(canvas.dataset.track));
+    if (row >= 0) return level(frame.channel, row);
   }
   return frame.pairs[which] ?? level(frame.inputs, which);
 }

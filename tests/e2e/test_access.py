@@ -1,0 +1,108 @@
+"""Everybody can use it: every page against WCAG 2.2 AA in both themes, and the keyboard through a refresh."""
+
+
+import pytest
+from playwright.sync_api import Browser, Page, expect
+
+from tests.helpers.studio import ROOT, Studio, new_session, open_demo, state_is
+
+AXE = (ROOT / "node_modules" / "axe-core" / "axe.min.js").read_text()
+TAGS = ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa", "best-practice"]
+PAGES = [
+    "/", "/s/1/capture", "/s/1/takes/", "/nowhere",
+    *(f"/s/1/patch/{v}" for v in ("sockets", "list", "tracks", "routes", "routes?grid=true", "check", "interface", "paper")),
+    *(f"/s/1/levels/{v}" for v in ("rows", "wide", "noise", "pairs", "room")),
+    *(f"/s/1/timing/{v}" for v in ("buffer", "trip", "rate", "tempo", "click")),
+]
+
+
+def violations(page: Page) -> list[str]:
+    page.evaluate(AXE)
+    found = page.evaluate("tags => axe.run(document, {runOnly: tags})", TAGS)["violations"]
+    return [f"{v['id']}: {n['html'][:120]} {n['failureSummary'][:200]}" for v in found for n in v["nodes"]]
+
+
+@pytest.mark.parametrize("theme", ["day", "night"])
+def test_no_page_has_a_violation(browser: Browser, studio: Studio, theme: str) -> None:
+    context = browser.new_context(viewport={"width": 1280, "height": 800})
+    context.add_init_script(f"localStorage.setItem('theme', '{theme}')")
+    page = context.new_page()
+    open_demo(page, studio)
+    if not page.request.get(f"{studio.url}/s/1/takes/").text().count("data-take="):
+        page.locator(".arm").first.check()
+        page.get_by_role("button", name="Capture 1 track").click()
+        state_is(page, "capturing")
+        page.get_by_role("button", name="Stop capturing").click()
+        state_is(page, "stopped")
+    found = {}
+    for address in PAGES:
+        page.goto(f"{studio.url}{address}")
+        page.wait_for_load_state("networkidle") if address == "/nowhere" else page.wait_for_function("document.fonts.status === 'loaded'")
+        if seen := violations(page):
+            found[address] = seen
+    page.goto(f"{studio.url}/s/1/capture")
+    page.get_by_role("button", name="Keys").click()
+    if seen := violations(page):
+        found["keys"] = seen
+    context.close()
+    assert found == {}
+
+
+def test_the_focus_outlives_a_refresh(page: Page, studio: Studio) -> None:
+    """On a control without an id of its own, too."""
+    page.goto(f"{studio.url}/s/1/timing/buffer")
+    page.wait_for_function("cattailerStats.frames > 3")
+    step = page.locator("[data-press='count']")
+    before = step.inner_text()
+    step.focus()
+    assert step.get_attribute("id") is None
+    page.keyboard.press("Enter")
+    expect(step).not_to_have_text(before)
+    expect(step).to_be_focused()
+
+
+def test_what_is_said_outlives_a_refresh(page: Page, studio: Studio) -> None:
+    """The answer comes when the rows, and the button that was pressed, have been fetched again meanwhile."""
+    page.goto(f"{studio.url}/s/1/patch/sockets")
+    page.wait_for_function("cattailerStats.frames > 3")
+    name = page.get_by_label("Notes on socket 11")
+    name.fill("for later")
+    name.press("Enter")
+    expect(page.locator("#patch-facts")).to_contain_text("for later")
+
+    def slowly(route) -> None:  # type: ignore[no-untyped-def]
+        answer = route.fetch()
+        button = page.locator("#patch-facts").get_by_role("button", name="Undo")
+        button.evaluate("e => { e.dataset.old = 'yes'; }")
+        page.evaluate("htmx.ajax('GET', document.getElementById('rows').dataset.refresh, {target: '#rows', swap: 'innerHTML'})")
+        page.wait_for_function("document.querySelector('[data-old]') === null")
+        route.fulfill(response=answer)
+
+    page.route("**/undo", slowly)
+    page.locator("#patch-facts").get_by_role("button", name="Undo").click()
+    expect(page.locator("#message")).to_contain_text("Undone")
+
+
+def test_letters_can_be_switched_off(page: Page, studio: Studio) -> None:
+    open_demo(page, studio)
+    page.keyboard.press("?")
+    page.get_by_label("Single letters and figures are keys").uncheck()
+    page.get_by_role("button", name="Close").click()
+    page.keyboard.press("Shift+X")
+    page.keyboard.press("1")
+    page.wait_for_timeout(300)
+    assert page.locator(".arm:checked").count() == 0
+    assert page.url.endswith("/capture")
+    page.reload()
+    page.get_by_role("button", name="Keys").click()
+    expect(page.get_by_label("Single letters and figures are keys")).not_to_be_checked()
+
+
+def test_a_session_that_is_not_the_open_one_offers_to_be_opened(page: Page, studio: Studio) -> None:
+    open_demo(page, studio)
+    new_session(page, studio, "Elsewhere")
+    page.goto(f"{studio.url}/s/1/capture")
+    expect(page.locator("#away")).to_contain_text("Another session is open in the studio: “Elsewhere”")
+    page.get_by_role("button", name="Open this session").click()
+    expect(page.locator("#away")).to_be_hidden()
+    page.wait_for_function("cattailerStats.frames > 3")
