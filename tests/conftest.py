@@ -13,7 +13,7 @@ from hypothesis import HealthCheck, settings
 from cattailer.processes.postgres import Postgres
 from cattailer.services.desk.desk import Desk
 from cattailer.store.database import Database
-from tests.helpers.desks import empty, open_desk
+from tests.helpers.desks import NoEngine, empty, open_desk
 
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 # The machine may stall: how long an example takes says nothing.
@@ -40,6 +40,10 @@ def clean(database: Database) -> Database:
 
 
 @pytest.fixture
-def desk(clean: Database, tmp_path: Path) -> Iterator[Desk]:
+def desk(clean: Database, tmp_path: Path, request: pytest.FixtureRequest) -> Iterator[Desk]:
+    """With an engine in a thread, unless the test says that it needs none."""
+    if request.node.get_closest_marker("without_engine"):
+        yield Desk(clean, NoEngine(), tmp_path / "media")
+        return
     with open_desk(clean, tmp_path) as made:
         yield made

@@ -249,7 +249,7 @@ def test_templates_need_no_overrides() -> None:
 
 
 @pytest.mark.parametrize("command", [["ruff", "check", "src", "tests", "bench", "cattailer"],
-                                     ["mypy", "--strict", "-p", "cattailer"]])
+                                     ["mypy"]])
 def test_linters_agree(command: list[str]) -> None:
     done = subprocess.run([str(ROOT / ".venv" / "bin" / command[0]), *command[1:]], cwd=ROOT, capture_output=True,
                           text=True, check=False)

@@ -12,7 +12,7 @@ import soundfile
 from playwright.sync_api import Page, expect
 
 from cattailer.media import journal
-from tests.helpers.studio import ROOT, Studio, open_demo, state_is
+from tests.helpers.studio import ROOT, Studio, moved_on, open_demo, state_is
 from tests.helpers.waiting import wait_for
 
 pytestmark = pytest.mark.xdist_group("e2e")
@@ -25,8 +25,8 @@ def capture_all(page: Page, studio: Studio) -> Path:
     expect(page.locator(".arm:checked")).to_have_count(10)
     page.keyboard.press("Shift+Space")
     state_is(page, "capturing")
-    page.wait_for_timeout(2500)
     (path,) = set(studio.journals) - before
+    wait_for(lambda: (story := journal.read(path)) and story.samples > 2 * story.header.rate_hz)
     return path
 
 
@@ -66,7 +66,7 @@ def test_killing_the_engine_keeps_all_but_the_last_moment(page: Page, studio: St
 def test_killing_the_database_leaves_the_capture_alone(page: Page, studio: Studio) -> None:
     path = capture_all(page, studio)
     studio.kill("database")
-    page.wait_for_timeout(500)
+    moved_on(page, 0.5)
     page.keyboard.press("Shift+Space")
     state_is(page, "stopped", 20)
     story = wait_for(lambda: (s := journal.read(path)) and s.ended and s)

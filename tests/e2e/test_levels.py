@@ -9,7 +9,7 @@ import pytest
 from playwright.sync_api import Page, expect
 
 from cattailer.services.session.demo import INPUTS
-from tests.helpers.studio import Studio, open_demo, post
+from tests.helpers.studio import Studio, heard_on, moved_on, open_demo, post
 
 pytestmark = pytest.mark.xdist_group("e2e")
 
@@ -43,7 +43,7 @@ def test_a_sound_check_from_wrong_gains_to_the_window(page: Page, studio: Studio
     expect(page.locator("#rows .row-level")).to_have_count(10)
     page.get_by_role("button", name="Listen to a check").click()
     expect(page.get_by_text("● Listening to a check")).to_be_visible()
-    page.wait_for_timeout(17_000)  # eight bars
+    page.wait_for_function("Number.parseInt(document.querySelector('[data-since]').textContent) >= 17", timeout=60_000)  # eight bars
     page.get_by_role("button", name="End, and advise").click()
     expect(page.locator("#message")).to_contain_text("10 rows gave a signal")
     cello = page.locator("#socket-3")
@@ -62,7 +62,7 @@ def test_a_sound_check_from_wrong_gains_to_the_window(page: Page, studio: Studio
     expect(page.locator("#capture-words")).to_have_text("Capture 10 tracks")
     page.keyboard.press("Shift+Space")
     page.wait_for_function("document.body.dataset.state === 'capturing'")
-    page.wait_for_timeout(9_000)
+    moved_on(page, 9)
     page.keyboard.press("Shift+Space")
     page.wait_for_function("document.body.dataset.state === 'stopped'")
     page.goto(f"{studio.url}/s/1/takes/")
@@ -81,7 +81,7 @@ def test_meters_say_what_they_show_and_a_row_is_set_by_keyboard(page: Page, stud
     gain.focus()
     page.keyboard.press("ArrowUp")
     page.keyboard.press("ArrowUp")
-    page.wait_for_timeout(500)
+    expect(gain).to_have_value("+32")
     page.keyboard.press("Enter")
     expect(page.locator("#knob-7")).to_have_attribute("aria-valuetext", "+32 dB")
     page.get_by_role("button", name="low cut at socket 7").click()
@@ -92,7 +92,7 @@ def test_meters_say_what_they_show_and_a_row_is_set_by_keyboard(page: Page, stud
     for value in ("true", "vu", "loudness", "peak"):
         kind.select_option(value)
         page.wait_for_function("value => document.getElementById('meter-kind').value === value && document.activeElement.id !== 'meter-kind'", arg=value)
-        page.wait_for_timeout(400)
+        heard_on(page, 0.4)
         expect(kind).to_have_value(value)
     point.select_option("channel")
     expect(point).to_have_class(re.compile("unusual"))
@@ -105,7 +105,6 @@ def test_meters_say_what_they_show_and_a_row_is_set_by_keyboard(page: Page, stud
     page.evaluate("document.activeElement.blur()")
     page.keyboard.press("c")
     expect(page.get_by_text("● Listening to a check")).to_be_visible()
-    page.wait_for_timeout(400)
     page.keyboard.press("c")
     expect(page.locator("#message")).to_contain_text(re.compile("too short|gave a signal"))
     page.keyboard.press("Control+z")
@@ -131,7 +130,7 @@ def test_what_is_wrong_is_told_and_cured_and_the_tuner_reads(page: Page, studio:
     page.get_by_role("link", name="Pairs").click()
     page.get_by_label("First row").select_option("3")
     page.get_by_label("Second row").select_option("4")
-    page.wait_for_timeout(4500)
+    heard_on(page, 4.5)
     page.get_by_role("button", name="Compare").click()
     expect(page.locator("#compared")).to_contain_text("60 cm of air")
     page.get_by_role("button", name="Note the offset").click()

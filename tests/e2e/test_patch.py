@@ -6,7 +6,7 @@ import pytest
 from playwright.sync_api import Browser, Page, expect
 
 from cattailer.services.session.demo import INPUTS
-from tests.helpers.studio import Studio, open_demo
+from tests.helpers.studio import Studio, heard_on, open_demo
 
 pytestmark = pytest.mark.xdist_group("e2e")
 
@@ -61,11 +61,11 @@ def test_one_list_makes_ten_checked_tracks_with_the_mouse(page: Page, studio: St
     page.get_by_role("button", name="Start the line check").click()
     words = page.locator("#check-words")
     expect(words).to_have_text("Ask for sound at: Dulcimer left, socket 1.")
-    page.wait_for_timeout(2500)  # the room falls silent
+    heard_on(page, 2.5)  # the room falls silent
     for plug, following in (("dulcimer, left", "Dulcimer right, socket 2"), ("dulcimer, right", "Cello, socket 3")):
         knock(page, plug)
         expect(words).to_contain_text(following)
-        page.wait_for_timeout(1500)
+        heard_on(page, 1.5)
     knock(page, "frame drum")
     expect(words).to_have_text("Heard at 6: swapped with Frame drum?")
     page.get_by_role("button", name="Swap 3 and 6 in the list").click()
@@ -176,10 +176,10 @@ def test_two_people_at_one_row(browser: Browser, page: Page, studio: Studio) -> 
     mine.press("Enter")
     expect(page.locator("#message")).to_contain_text("was changed on another page meanwhile; it is “near the bellows” now")
     expect(mine).to_have_value("near the bellows")
-    other.get_by_role("button", name="48 V at socket 5").click()
+    other.get_by_role("button", name="0 V at socket 5").click()
     expect(other.get_by_role("dialog")).to_contain_text("destroy a ribbon")
     other.keyboard.press("Enter")
-    expect(other.get_by_role("button", name="48 V at socket 5")).to_have_attribute("aria-pressed", "false")
+    expect(other.get_by_role("button", name="0 V at socket 5")).to_have_attribute("aria-pressed", "false")
     other.keyboard.press("Control+z")
     expect(mine).to_have_value("")
     context.close()

@@ -12,7 +12,7 @@ import pytest
 import soundfile
 from playwright.sync_api import Page, expect
 
-from tests.helpers.studio import Studio, new_session, open_demo, post, state_is
+from tests.helpers.studio import Studio, heard_on, moved_on, new_session, open_demo, post, state_is
 
 pytestmark = pytest.mark.xdist_group("e2e")
 
@@ -71,7 +71,7 @@ def test_pick_a_buffer_measure_use_overdub_and_see_it_aligned(page: Page, studio
     page.keyboard.press("Home")
     page.keyboard.press("Shift+Space")
     state_is(page, "capturing")
-    page.wait_for_timeout(3000)
+    moved_on(page, 3)
     page.keyboard.press("Shift+Space")
     state_is(page, "stopped")
     page.goto(f"{here}/takes/")
@@ -135,7 +135,7 @@ def test_counted_in_by_keyboard_and_let_in_afterwards(page: Page, studio: Studio
     state_is(page, "counting")
     state_is(page, "capturing")
     expect(page.locator("#bars")).to_have_text(re.compile(r"bar 1 · beat [12] of 4"))
-    page.wait_for_timeout(1200)
+    moved_on(page, 1.2)
     page.keyboard.press("Shift+Space")
     state_is(page, "stopped")
     page.goto(f"{here}/takes/")
@@ -159,12 +159,12 @@ def test_click_silences_loop_and_a_click_for_other_programs(page: Page, studio: 
     page.get_by_label("Silent until bar, empty for the end").fill("")
     page.get_by_role("button", name="No click there").click()
     expect(page.get_by_text("from bar 9 on")).to_be_visible()
-    page.wait_for_timeout(600)  # the rows come once more after a press
+    heard_on(page, 0.6)  # the rows come once more after a press
     page.locator("input[name=level_db]").focus()
     page.keyboard.press("Control+a")
     page.keyboard.type("-1")
     post(page, f"{here.removeprefix(studio.url)}/timing/clicking/count")  # as from another page, in the middle of a figure
-    page.wait_for_timeout(1000)
+    heard_on(page, 1)
     page.keyboard.type("8")
     page.keyboard.press("Tab")
     page.evaluate("document.activeElement.blur()")
@@ -196,7 +196,7 @@ def test_click_silences_loop_and_a_click_for_other_programs(page: Page, studio: 
     expect(page.locator("#bars")).to_have_text(re.compile("bar 2 "))
     page.keyboard.press("Space")
     state_is(page, "rolling")
-    page.wait_for_timeout(2500)
+    heard_on(page, 2.5)
     expect(page.locator("#bars")).to_have_text(re.compile("bar 2 "))
     page.keyboard.press("Space")
     state_is(page, "stopped")

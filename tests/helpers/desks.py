@@ -5,10 +5,13 @@ import threading
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
+from typing import TypeVar
 
 import sqlalchemy as sa
 
-from cattailer.engine.process.client import EngineClient
+from cattailer.core.errors import Away
+from cattailer.engine.messages.commands import Command
+from cattailer.engine.process.client import ENGINE_AWAY, EngineClient
 from cattailer.engine.process.server import EngineServer
 from cattailer.liveroom.clock import WallClock
 from cattailer.processes.interfaces import open_live_room
@@ -16,12 +19,24 @@ from cattailer.services.desk.desk import Desk
 from cattailer.store.database import Database
 from cattailer.store.models import Base
 
+A = TypeVar("A")
+
 
 def empty(database: Database) -> Database:
     with database.engine.begin() as connection:
         names = ", ".join(table.name for table in Base.metadata.sorted_tables)
         connection.execute(sa.text(f"TRUNCATE {names} RESTART IDENTITY CASCADE"))
     return database
+
+
+class NoEngine(EngineClient):
+    """An engine that does not answer, at once."""
+
+    def __init__(self) -> None:
+        super().__init__("")
+
+    def ask(self, command: Command[A], timeout_s: float | None = None) -> A:
+        raise Away(ENGINE_AWAY)
 
 
 @contextmanager

@@ -4,7 +4,6 @@ import os
 import signal
 import socket
 import subprocess
-import time
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -60,7 +59,20 @@ def open_demo(page: Page, studio: Studio) -> None:
         state_is(page, "stopped")
     page.evaluate("fetch('/s/1/tracks/arm', {method: 'POST', body: new URLSearchParams({armed: 'false'})})")
     page.wait_for_function("document.querySelectorAll('.arm:checked').length === 0")
-    time.sleep(0.2)
+    heard_on(page, 0.2)
+
+
+def moved_on(page: Page, seconds: float) -> None:
+    """Waits until the timeline has moved that far."""
+    read = "Number(document.getElementById('samples').textContent.replace(/[^0-9]/g, ''))"
+    start, rate_hz = page.evaluate(f"[{read}, Number(document.body.dataset.rate)]")
+    page.wait_for_function(f"until => {read} >= until", arg=start + seconds * rate_hz, timeout=60_000 + 3000 * seconds)
+
+
+def heard_on(page: Page, seconds: float) -> None:
+    """Waits until that much more sound was told to the page, thirty frames a second."""
+    frames = page.evaluate("cattailerStats.frames")
+    page.wait_for_function("until => cattailerStats.frames >= until", arg=frames + 30 * seconds, timeout=60_000 + 3000 * seconds)
 
 
 def new_session(page: Page, studio: Studio, name: str) -> str:

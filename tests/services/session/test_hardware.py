@@ -13,6 +13,7 @@ from cattailer.services.stages.patch import profiles, show
 from tests.helpers.sessions import the_patch
 
 
+@pytest.mark.without_engine
 def test_48_v_asks_by_pickup_and_goes_by_bank(desk: Desk) -> None:
     session = demo.load(desk)
     with pytest.raises(Sure, match="destroy"):
@@ -35,6 +36,7 @@ def test_48_v_asks_by_pickup_and_goes_by_bank(desk: Desk) -> None:
     assert [i.phantom for i in the_patch(desk, small).inputs] == [True, True]
 
 
+@pytest.mark.without_engine
 def test_the_later_of_two_people_sees_that_it_changed(desk: Desk) -> None:
     session = demo.load(desk)
     track = the_patch(desk, session).tracks[0].id

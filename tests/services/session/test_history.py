@@ -18,6 +18,7 @@ TEN = "socket,name,source,pick-up,48 V,notes\n" + "\n".join(
 )
 
 
+@pytest.mark.without_engine
 @settings(max_examples=12, suppress_health_check=[HealthCheck.function_scoped_fixture, HealthCheck.too_slow], deadline=None)
 @given(steps=st.lists(st.tuples(st.integers(0, 11), st.integers(1, 8)), min_size=1, max_size=8))
 def test_undoing_everything_brings_back_the_beginning(desk: Desk, steps: list[tuple[int, int]]) -> None:
@@ -59,6 +60,7 @@ def test_undoing_everything_brings_back_the_beginning(desk: Desk, steps: list[tu
         history.redo(desk, session)
 
 
+@pytest.mark.without_engine
 def test_a_new_edit_ends_redo_and_history_is_readable(desk: Desk) -> None:
     session = demo.load(desk)
     third = the_patch(desk, session).tracks[2].id

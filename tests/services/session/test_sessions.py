@@ -17,6 +17,7 @@ from tests.helpers.sessions import rows_of, takes_of
 from tests.helpers.waiting import pass_time
 
 
+@pytest.mark.without_engine
 def test_the_demo_is_made_once(desk: Desk) -> None:
     first = demo.load(desk)
     assert demo.load(desk) == first
@@ -30,6 +31,7 @@ def test_the_demo_is_made_once(desk: Desk) -> None:
     assert plan.from_dict(json.loads(json.dumps(plan.to_dict()))) == plan
 
 
+@pytest.mark.without_engine
 @pytest.mark.parametrize(("values", "words"), [
     (("", "marshgate-16", 48000, 128, 24), "empty"),
     (("x" * 10_000, "marshgate-16", 48000, 128, 24), "10,000 characters"),
@@ -44,6 +46,7 @@ def test_sessions_that_cannot_be(desk: Desk, values: tuple[str, str, int, int, i
     assert sessions.list_sessions(desk) == []
 
 
+@pytest.mark.without_engine
 def test_every_edit_is_entered_with_both_images(desk: Desk) -> None:
     session = demo.load(desk)
     track = rows_of(desk, session)[2].id

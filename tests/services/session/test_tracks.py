@@ -14,6 +14,7 @@ from tests.helpers.sessions import the_patch
 from tests.helpers.waiting import wait_for
 
 
+@pytest.mark.without_engine
 def test_layers_share_the_feed_and_are_spread(desk: Desk) -> None:
     session = sessions.create_session(desk, "Layers", template="shipped-spoken")
     first = the_patch(desk, session).tracks[0]
@@ -24,6 +25,7 @@ def test_layers_share_the_feed_and_are_spread(desk: Desk) -> None:
     assert show.show(desk, session).looks == [], "a layer is meant to share its socket"
 
 
+@pytest.mark.without_engine
 def test_a_session_of_many_tracks_is_refused_kindly(desk: Desk) -> None:
     session = sessions.create_session(desk, "Many")
     for _ in range(4):

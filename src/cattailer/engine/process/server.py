@@ -98,6 +98,7 @@ class EngineServer:
         swap()
 
     def _start(self, engine: Engine) -> None:
+        engine.pump()  # takes and patterns are there before the first block asks for them
         self.engine = engine
         self.telemetry = Telemetry(engine, self._publish, self._wanted)
         self._going = True

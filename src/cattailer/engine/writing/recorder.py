@@ -9,6 +9,7 @@ class Recorder:
     def __init__(self) -> None:
         self.run: RunWriter | None = None
         self.lead_in: RunWriter | None = None
+        self._off = False
 
     @property
     def _both(self) -> list[RunWriter]:
@@ -16,7 +17,7 @@ class Recorder:
 
     def begin(self, run: RunWriter, lead_in: RunWriter | None, first: int, lead: int, samples: int | None) -> None:
         """The lead-in begins at ring sample ``first``, the run ``lead`` later and lasts ``samples`` if given."""
-        self.run, self.lead_in = run, lead_in
+        self.run, self.lead_in, self._off = run, lead_in, False
         if lead_in is not None:
             lead_in.begin(first)
             lead_in.finish(first + lead)
@@ -33,13 +34,17 @@ class Recorder:
             self.run.finish(sample)
 
     def call_off(self) -> None:
-        """Nothing is kept."""
-        for run in self._both:
-            run.call_off()
+        """Nothing is kept. ``pump`` takes both away together, the lead-in first: its folder lies in the run's."""
+        self._off = True
 
     def pump(self) -> bool:
         """Writes what has come; True when the run is over and closed."""
+        off = self._off
+        if off:
+            self._off = False
         for run in self._both:
+            if off:
+                run.call_off()
             run.pump()
         if self.lead_in is not None and self.lead_in.done:
             self.lead_in = None

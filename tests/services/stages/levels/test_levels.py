@@ -97,6 +97,7 @@ def test_the_margin_is_learned_from_the_takes_that_followed(desk: Desk) -> None:
     assert rows(desk, session)[3].advised is None, "another player, another check"
 
 
+@pytest.mark.without_engine
 def test_a_newer_check_and_a_changed_gain_count(desk: Desk) -> None:
     session = demo.load(desk)
     said_of(desk, session, 3, -8.0, minutes=9)

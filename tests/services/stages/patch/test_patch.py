@@ -16,6 +16,7 @@ TEN = "socket,name,source,pick-up,48 V,notes\n" + "\n".join(
 )
 
 
+@pytest.mark.without_engine
 def test_from_an_empty_session_to_ten_tracks_with_one_list(desk: Desk) -> None:
     session = sessions.create_session(desk, "Barn")
     assert the_patch(desk, session).tracks == ()
@@ -37,6 +38,7 @@ def test_from_an_empty_session_to_ten_tracks_with_one_list(desk: Desk) -> None:
     assert the_patch(desk, session) == made
 
 
+@pytest.mark.without_engine
 def test_a_list_with_a_problem_is_not_half_imported(desk: Desk) -> None:
     session = sessions.create_session(desk, "Barn")
     before = the_patch(desk, session)
@@ -46,6 +48,7 @@ def test_a_list_with_a_problem_is_not_half_imported(desk: Desk) -> None:
     assert words(desk, session) == []
 
 
+@pytest.mark.without_engine
 def test_names_of_their_own_are_kept_by_a_list(desk: Desk) -> None:
     session = demo.load(desk)
     tracks.rename_track(desk, session, the_patch(desk, session).tracks[2].id, "Viola da spalla")
@@ -53,6 +56,7 @@ def test_names_of_their_own_are_kept_by_a_list(desk: Desk) -> None:
     assert [t.name for t in the_patch(desk, session).tracks][2:5:2] == ["Viola da spalla", "Low reed"]
 
 
+@pytest.mark.without_engine
 def test_every_cure_on_offer_can_be_taken(desk: Desk) -> None:
     session = sessions.create_session(desk, "Ill")
     inputlists.take_over(desk, session, "socket,name,pick-up,48 V\n1,Oud,condenser,no\n2,Reed,ribbon,yes\n3,Drum,dynamic,no")

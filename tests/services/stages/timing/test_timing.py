@@ -138,6 +138,7 @@ def test_buffers_for_tracking_and_mixing(desk: Desk) -> None:
     transport.stop(desk, session)
 
 
+@pytest.mark.without_engine
 def test_the_tempo_map_is_edited_bar_by_bar(desk: Desk) -> None:
     session = demo.load(desk)
     tempo.set_tempo(desk, session, 9, 120.0)

@@ -1,4 +1,4 @@
-// The grid: one cell is the stop of the Tab key. Arrows move it about, Enter, Space or a click connects what it stands
+// The grid: one cell is the stop of the Tab key. Arrows move it about, Enter or a click connects what it stands
 // for. The cell is found again after the rows were fetched.
 let at = [0, 1]; // row and column
 let focused = false;
@@ -18,7 +18,7 @@ export function startGrid() {
     const cell = event.target.closest?.("#grid td");
     if (!cell) return;
     const step = { ArrowUp: [-1, 0], ArrowDown: [1, 0], ArrowLeft: [0, -1], ArrowRight: [0, 1] }[event.key];
-    if (!step && event.key !== "Enter" && event.key !== " ") return;
+    if (!step && event.key !== "Enter") return;
     event.preventDefault();
     event.stopPropagation();
     if (step) {
