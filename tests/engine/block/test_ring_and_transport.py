@@ -33,7 +33,7 @@ def test_the_ring_keeps_the_newest_and_says_what_is_gone() -> None:
 
 
 class TransportMachine(RuleBasedStateMachine):
-    """Whatever is pressed in whatever order, the transport keeps its promises."""
+    """No matter what is pressed in which order, the transport keeps its promises."""
 
     def __init__(self) -> None:
         super().__init__()
@@ -68,12 +68,32 @@ class TransportMachine(RuleBasedStateMachine):
         self.transport.stop()
         assert self.transport.position == self.transport.origin
 
-    @rule(samples=st.integers(1, 10_000))
-    def time_passes(self, samples: int) -> None:
-        if self.transport.rolling:
-            self.transport.position += samples
-            self.transport.settle(128)
-            assert self.transport.state != "counting" or self.transport.position + 128 <= self.transport.entry
+    @rule(samples=st.integers(1, 4096))
+    def a_block_passes(self, samples: int) -> None:
+        """As the engine lets time pass: settle, take the block's stretches, advance over them."""
+        transport = self.transport
+        transport.settle(samples)
+        if not transport.rolling:
+            return
+        assert transport.state != "counting" or transport.position + samples <= transport.entry
+        state, position, passes, loop = transport.state, transport.position, transport.passes, transport.loop
+        stretches = transport.stretches(samples)
+        assert sum(length for _, _, length in stretches) == samples, "no sample is left out or played twice"
+        assert [done for done, _, _ in stretches] == [sum(s[2] for s in stretches[:n]) for n in range(len(stretches))]
+        assert stretches[0][1] == position
+        transport.advance(stretches)
+        assert transport.state == state
+        around = loop is not None and state == "rolling" and position < loop[1] <= position + samples
+        if loop is not None and around:
+            assert all(loop[0] <= at < loop[1] for _, at, _ in stretches[1:])
+            assert loop[0] <= transport.position < loop[1]
+            assert transport.passes > passes, "each time round is a pass of its own"
+        else:
+            assert (transport.position, transport.passes) == (position + samples, passes)
+
+    @rule(start=st.integers(0, 200_000), length=st.integers(1, 20_000), on=st.booleans())
+    def set_loop(self, start: int, length: int, on: bool) -> None:
+        self.transport.loop = (start, start + length) if on else None
 
     @rule(position=st.integers(-3_000_000, 10_000_000_000))
     def locate(self, position: int) -> None:
@@ -88,8 +108,8 @@ class TransportMachine(RuleBasedStateMachine):
     @invariant()
     def never_before_the_start(self) -> None:
         assert self.transport.origin >= -60 * 48000
-        if self.transport.state != "counting":
-            assert self.transport.origin <= self.transport.position + 128
+        if self.transport.state not in ("counting", "rolling"):
+            assert self.transport.origin <= self.transport.position, "only a loop leads back"
 
 
 TransportMachine.TestCase.settings = settings(max_examples=40, stateful_step_count=30)
