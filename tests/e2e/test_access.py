@@ -65,6 +65,7 @@ def test_the_focus_outlives_a_refresh(page: Page, studio: Studio) -> None:
 
 def test_what_is_said_outlives_a_refresh(page: Page, studio: Studio) -> None:
     """The answer comes when the rows, and the button that was pressed, have been fetched again meanwhile."""
+    open_demo(page, studio)
     page.goto(f"{studio.url}/s/1/patch/sockets")
     page.wait_for_function("cattailerStats.frames > 3")
     name = page.get_by_label("Notes on socket 11")
