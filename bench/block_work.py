@@ -8,6 +8,7 @@ import tempfile
 import threading
 import time
 import uuid
+from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
 
@@ -42,7 +43,7 @@ class TableDriver:
     def set_tempo(self, tempo: object) -> None: ...
     def set_through(self, sockets: object) -> None: ...
 
-    def run(self, process: object, going: object) -> None:
+    def run(self, process: Callable[..., object], going: Callable[[], bool]) -> None:
         sample, period = 0, self.period
         began = time.perf_counter()
         while going():

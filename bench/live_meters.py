@@ -11,7 +11,8 @@ import msgpack
 import numpy as np
 from common import tell
 
-from cattailer.engine.process.metering import KINDS, RowMeters
+from cattailer.core.sound.meters import KINDS
+from cattailer.engine.process.metering import RowMeters
 
 RATE, ROWS, PERIOD = 48000, 64, 128
 FRAME = RATE // 30 // PERIOD * PERIOD

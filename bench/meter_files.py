@@ -10,6 +10,7 @@ import sys
 import tempfile
 import time
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import soundfile
@@ -26,10 +27,10 @@ def programme() -> np.ndarray:
     spectrum /= np.sqrt(1 + (np.fft.rfftfreq(n, 1 / RATE)[:, None] / 300) ** 2)
     sound = np.fft.irfft(spectrum, axis=0)
     sound *= (0.2 + np.abs(np.sin(np.arange(n) / 90_000)))[:, None]
-    return 0.9 * sound / np.abs(sound).max()
+    return np.asarray(0.9 * sound / np.abs(sound).max())
 
 
-def timed(command: list[str], **more: object) -> float:
+def timed(command: list[str], **more: Any) -> float:
     began = time.perf_counter()
     subprocess.run(command, check=True, capture_output=True, **more)
     return time.perf_counter() - began

@@ -8,6 +8,7 @@ import time
 import urllib.parse
 import urllib.request
 from collections.abc import Callable
+from functools import partial
 
 from common import spread, tell
 from playwright.sync_api import sync_playwright
@@ -27,7 +28,7 @@ def large_profile() -> bytes:
 
 def post(address: str, **fields: object) -> bytes:
     data = urllib.parse.urlencode(fields).encode()
-    return urllib.request.urlopen(urllib.request.Request(address, data, {"HX-Request": "true"})).read()
+    return bytes(urllib.request.urlopen(urllib.request.Request(address, data, {"HX-Request": "true"})).read())
 
 
 def upload(address: str, name: str, data: bytes) -> None:
@@ -58,13 +59,16 @@ def main() -> None:
     post(f"{patch}/tracks", count=64, feed="in:1")
 
     def get(path: str) -> bytes:
-        return urllib.request.urlopen(urllib.request.Request(path, headers={"HX-Request": "true"})).read()
+        return bytes(urllib.request.urlopen(urllib.request.Request(path, headers={"HX-Request": "true"})).read())
+
+    def get_again(path: str, _: int) -> bytes:
+        return get(path)
 
     first = get(f"{patch}/tracks").decode()
     tracks = [int(part.split('"')[0]) for part in first.split('data-track-row="')[1:]]
-    pages = {view: timed(times, lambda _, v=view: get(f"{patch}/{v}")) for view in VIEWS}
+    pages = {view: timed(times, partial(get_again, f"{patch}/{view}")) for view in VIEWS}
     pages["grid"] = timed(times, lambda _: get(f"{patch}/routes?grid=true"))
-    fragments = {view: timed(times, lambda _, v=view: get(f"{patch}/{v}/rows")) for view in VIEWS}
+    fragments = {view: timed(times, partial(get_again, f"{patch}/{view}/rows")) for view in VIEWS}
     fragments["grid"] = timed(times, lambda _: get(f"{patch}/routes/rows?grid=true"))
     edits = timed(times, lambda n: post(f"{session}/tracks/{tracks[n % 64]}/name", name=f"Bench {n}"))
 

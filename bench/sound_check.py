@@ -12,6 +12,7 @@ import numpy as np
 from common import spread, tell
 
 from cattailer.core.advice import gainadvice
+from cattailer.core.patch.patch import PatchInput
 from cattailer.core.plan import Preamps
 from cattailer.core.sound.meters import TARGET_WINDOW_DBFS
 from cattailer.core.sound.rowsound import RowListener
@@ -35,7 +36,7 @@ def listen(room: Room, at: int, seconds: float) -> tuple[RowListener, int]:
     return listener, at
 
 
-def preamps(rows: list) -> Preamps:
+def preamps(rows: list[PatchInput]) -> Preamps:
     by_socket = {r.socket: r for r in rows}
     have = [by_socket.get(s.number) for s in PROFILE.sockets]
     return Preamps(tuple(r.gain_db if r else 0.0 for r in have), tuple(bool(r and r.phantom) for r in have),
@@ -56,8 +57,10 @@ def one(seed: int) -> tuple[int, int, list[float]]:
     advised = []
     for row in rows:
         s = sounds[row.socket - 1]
+        preamp = gainadvice.preamp_of(row, PROFILE)
+        assert preamp is not None, "every row of the demo has a preamp"
         told = gainadvice.advise(gainadvice.Heard("check", s.peak_dbfs, s.floor_dbfs, s.clips),
-                                 gainadvice.preamp_of(row, PROFILE), TARGET_WINDOW_DBFS, gainadvice.Margin())
+                                 preamp, TARGET_WINDOW_DBFS, gainadvice.Margin())
         advised.append(replace(row, gain_db=told.gain_db, pad=told.pad_in))
     room.set_preamps(preamps(advised), at)
     for name in room.players:

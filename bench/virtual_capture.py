@@ -9,10 +9,13 @@ usage: python bench/virtual_capture.py [SECONDS [REPEATS]]
 import sys
 import tempfile
 import time
+from collections.abc import Callable
 from pathlib import Path
 
 from common import machine_speed, spread, tell
 
+from cattailer.engine import offline
+from cattailer.engine.block.engine import Engine
 from cattailer.processes import record
 
 
@@ -20,14 +23,14 @@ def main() -> None:
     seconds = float(sys.argv[1]) if len(sys.argv) > 1 else 60.0
     repeats = int(sys.argv[2]) if len(sys.argv) > 2 else 5
     capture_s: list[float] = []
-    run_inline = record.run_inline
+    run_inline = offline.run_inline
 
-    def timed(*arguments: object) -> None:
+    def timed(engine: Engine, going: Callable[[], bool]) -> None:
         began = time.perf_counter()
-        run_inline(*arguments)
+        run_inline(engine, going)
         capture_s.append(time.perf_counter() - began)
 
-    record.run_inline = timed
+    vars(record)["run_inline"] = timed
     whole, speeds = [], []
     for _ in range(repeats):
         with tempfile.TemporaryDirectory() as out:

@@ -238,6 +238,20 @@ def test_scripts_are_linted() -> None:
     assert done.returncode == 0, done.stdout[-2000:] + done.stderr[-2000:]
 
 
+def test_documents_name_what_is_there() -> None:
+    """Paths in code marks and links, from the root, from the document, or from the house; a bare name is in the house."""
+    documents = [ROOT / "README.md", ROOT / "CONTRIBUTING.md", *(ROOT / "docs").rglob("*.md")]
+    known = {path.name for path in SOURCE.rglob("*.*")}
+    places = (ROOT, SOURCE, SOURCE / "web", SOURCE / "services", SOURCE / "web" / "static" / "js")
+    for document in documents:
+        text = document.read_text()
+        for named in re.findall(r"`([a-z_/0-9-]+\.(?:py|js|html|css))`", text):
+            assert named in known or any((place / named).exists() for place in places), (document.name, named)
+        for linked in re.findall(r"\]\((?!https?:)([^)#]+)", text):
+            assert (document.parent / linked).exists(), (document.name, linked)
+    assert len(list((ROOT / "docs" / "screenshots").iterdir())) < 20
+
+
 def test_templates_need_no_overrides() -> None:
     """Variants and the six sizes of the sheet instead of ``!`` and values made up on the spot; lines that can be read."""
     for path in (SOURCE / "web" / "templates").rglob("*.html"):
@@ -249,7 +263,7 @@ def test_templates_need_no_overrides() -> None:
 
 
 @pytest.mark.parametrize("command", [["ruff", "check", "src", "tests", "bench", "cattailer"],
-                                     ["mypy"]])
+                                     ["mypy"], ["mypy", "bench"]])
 def test_linters_agree(command: list[str]) -> None:
     done = subprocess.run([str(ROOT / ".venv" / "bin" / command[0]), *command[1:]], cwd=ROOT, capture_output=True,
                           text=True, check=False)
