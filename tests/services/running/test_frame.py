@@ -34,7 +34,7 @@ def grow(desk: Desk, session: int, more_tracks: int, runs: range) -> None:
             run = Run(uuid=f"u-{n}", session_id=session, number=n, start=0, samples=48000, rate_hz=48000, dropouts=[], began_at=began_at)
             db.add(run)
             for track in ids:
-                media = Media(session_id=session, path=f"{n}-{track}.wav", channels=1, bits=24, rate_hz=48000, samples=48000, crc32="")
+                media = Media(session_id=session, path=f"{track} {n}.wav", channels=1, bits=24, rate_hz=48000, samples=48000, crc32="")
                 db.add(Take(track_id=track, run=run, media=media, number=n, start=0, samples=48000, peak_dbfs=-9.0, clips=0))
 
 
