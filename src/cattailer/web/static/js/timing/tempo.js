@@ -2,6 +2,7 @@
 import { on } from "../page/socket.js";
 
 const taps = [];
+let answered = 0; // the newest tap that was answered: answers may overtake each other
 
 export function startTempo() {
   on("frame", ({ position }) => {
@@ -15,11 +16,14 @@ export function startTempo() {
 }
 
 async function tap(button) {
-  taps.push(performance.now() / 1000);
+  const tapped = performance.now() / 1000;
+  taps.push(tapped);
   taps.splice(0, taps.length - 32);
   const answer = await fetch(button.dataset.address, { method: "POST", body: new URLSearchParams({ times: taps.map((t) => t.toFixed(4)).join(",") }) });
   if (!answer.ok) return;
   const { words, bpm, rounded } = await answer.json();
+  if (tapped < answered) return;
+  answered = tapped;
   document.getElementById("tapped").textContent = bpm ? `${words}. Rounded to ${rounded} above.` : words;
   if (bpm) document.getElementById("tempo-bpm").value = rounded;
 }
