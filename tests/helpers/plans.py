@@ -62,3 +62,9 @@ def sound(out: Path, name: str) -> np.ndarray:
 
 
 ORIGIN = bwf.Origin("Ferry & Söhne", "Cello <near>", 123_456, datetime(2026, 5, 4, 14, 2, 31), "run 3", (2, 3), "a note")
+
+
+def run_for(engine: Engine, samples: int) -> None:
+    """Drives ``engine`` for at least ``samples`` samples."""
+    end = engine.sample + samples
+    run_inline(engine, lambda: engine.sample < end)

@@ -5,11 +5,10 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from cattailer.engine.offline import run_for
 from cattailer.liveroom import lateness
 from cattailer.liveroom.busy import MOODS, BusyComputer
 from cattailer.services.session import demo
-from tests.helpers.plans import plan_of, start
+from tests.helpers.plans import plan_of, run_for, start
 
 SECONDS = 600
 

@@ -45,9 +45,3 @@ def run_beside(engine: Engine, going: Callable[[], bool]) -> None:
         stop.set()
         worker.join()
     engine.pump()
-
-
-def run_for(engine: Engine, samples: int) -> None:
-    """Drives ``engine`` for at least ``samples`` samples."""
-    end = engine.sample + samples
-    run_inline(engine, lambda: engine.sample < end)

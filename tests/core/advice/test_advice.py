@@ -10,29 +10,13 @@ from hypothesis import strategies as st
 from cattailer.core.advice import faults, gainadvice, noise, pairs
 from cattailer.core.advice.gainadvice import Heard, Margin, Preamp
 from cattailer.core.patch.patch import PatchInput
-from cattailer.core.sound.rowsound import RowListener, RowSound
+from cattailer.core.sound.rowsound import RowSound
 from cattailer.media import profile_toml
+from tests.helpers.signals import RATE, heard, noise_of, sine
 
-RATE = 48000
 M16, M2 = (profile_toml.shipped()[k] for k in ("marshgate-16", "marshgate-2"))
 WINDOW = (-18.0, -12.0)
 PREAMP = Preamp(34.0, 0.0, 65.0, 1.0, 20.0)
-
-
-def noise_of(seconds: float, rms_dbfs: float, seed: int = 1) -> np.ndarray:
-    return np.random.default_rng(seed).standard_normal(round(seconds * RATE)) * 10 ** (rms_dbfs / 20)
-
-
-def sine(hz: float, dbfs: float, seconds: float = 4.0) -> np.ndarray:
-    return 10 ** (dbfs / 20) * np.sin(2 * np.pi * hz * np.arange(round(seconds * RATE)) / RATE)
-
-
-def heard(*signals: np.ndarray) -> list[RowSound]:
-    listener = RowListener(len(signals), RATE)
-    sound = np.stack(signals).astype(np.float32)
-    for at in range(0, sound.shape[1], 12_000):
-        listener.add(sound[:, at : at + 12_000])
-    return listener.sounds()
 
 
 def test_the_sum_is_shown() -> None:

@@ -11,26 +11,9 @@ from scipy import signal
 from cattailer.core.sound import tuner
 from cattailer.core.sound.align import find_offset
 from cattailer.core.sound.ballistics import RowLoudness, VuMeter
-from cattailer.core.sound.rowsound import RowListener, RowSound, arrived
+from cattailer.core.sound.rowsound import RowListener, arrived
 from cattailer.core.sound.sections import Sections
-
-RATE = 48000
-
-
-def noise_of(seconds: float, rms_dbfs: float, seed: int = 1) -> np.ndarray:
-    return np.random.default_rng(seed).standard_normal(round(seconds * RATE)) * 10 ** (rms_dbfs / 20)
-
-
-def sine(hz: float, dbfs: float, seconds: float = 4.0) -> np.ndarray:
-    return 10 ** (dbfs / 20) * np.sin(2 * np.pi * hz * np.arange(round(seconds * RATE)) / RATE)
-
-
-def heard(*signals: np.ndarray) -> list[RowSound]:
-    listener = RowListener(len(signals), RATE)
-    sound = np.stack(signals).astype(np.float32)
-    for at in range(0, sound.shape[1], 12_000):
-        listener.add(sound[:, at : at + 12_000])
-    return listener.sounds()
+from tests.helpers.signals import RATE, heard, noise_of, sine
 
 
 def test_meters_and_listeners_take_anything() -> None:

@@ -7,10 +7,9 @@ import pytest
 
 from cattailer.core.plan import TrackPlan
 from cattailer.core.takes.pieces import Piece
-from cattailer.engine.offline import run_for
 from cattailer.media import bwf, wavfile
 from cattailer.services.session import demo
-from tests.helpers.plans import LOOP, ORIGIN, begin, finish, plan_of, sound, start
+from tests.helpers.plans import LOOP, ORIGIN, begin, finish, plan_of, run_for, sound, start
 
 
 @pytest.mark.parametrize("period", [32, 128, 1024])

@@ -11,9 +11,8 @@ from cattailer.core.mix.mixing import sums
 from cattailer.core.plan import NOTHING, SOFTWARE_CHANNELS, GroupPlan, MixPlan, TrackPlan
 from cattailer.core.takes.pieces import Piece
 from cattailer.core.time.timeline import Meter, Tempo, TempoMap
-from cattailer.engine.offline import run_for
 from cattailer.engine.sources.patterns import PatternPlayer
-from tests.helpers.plans import begin, finish, plan_of, sound, start
+from tests.helpers.plans import begin, finish, plan_of, run_for, sound, start
 
 BEAT, BASS = 16, 18
 TAP = 16 + SOFTWARE_CHANNELS

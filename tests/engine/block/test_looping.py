@@ -11,10 +11,10 @@ from hypothesis import strategies as st
 from cattailer.core.plan import Plan
 from cattailer.core.takes.pieces import Piece
 from cattailer.engine.block.transport import Transport
-from cattailer.engine.offline import run_for, run_inline
+from cattailer.engine.offline import run_inline
 from cattailer.media import bwf
 from cattailer.services.session import demo
-from tests.helpers.plans import LOOP, ORIGIN, opened, plan_of, sound, start
+from tests.helpers.plans import LOOP, ORIGIN, opened, plan_of, run_for, sound, start
 
 
 def rolled(plan: Plan, first: int) -> tuple[np.ndarray, int]:

@@ -11,9 +11,8 @@ from hypothesis.stateful import RuleBasedStateMachine, invariant, rule
 from cattailer.core.errors import NotNow, Refusal
 from cattailer.engine.block.ring import Ring
 from cattailer.engine.block.transport import Transport
-from cattailer.engine.offline import run_for
 from cattailer.services.session import demo
-from tests.helpers.plans import start
+from tests.helpers.plans import run_for, start
 
 
 def test_the_ring_keeps_the_newest_and_says_what_is_gone() -> None:

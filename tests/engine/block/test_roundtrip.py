@@ -12,13 +12,12 @@ from cattailer.core.time.clicking import ClickSettings
 from cattailer.core.time.timeline import TempoMap
 from cattailer.engine.block import load
 from cattailer.engine.block.engine import Engine
-from cattailer.engine.offline import run_for
 from cattailer.engine.sources.probe import Probe
 from cattailer.liveroom.clock import VirtualClock
 from cattailer.media import profile_toml, wavfile
 from cattailer.processes.interfaces import open_live_room
 from cattailer.services.session import demo
-from tests.helpers.plans import LOOP, begin, finish, plan_of
+from tests.helpers.plans import LOOP, begin, finish, plan_of, run_for
 
 M16 = profile_toml.shipped()["marshgate-16"]
 QUIET = 37

@@ -14,7 +14,6 @@ from cattailer.core.errors import Refusal
 from cattailer.core.plan import TrackPlan
 from cattailer.core.sound.meters import KINDS
 from cattailer.engine.messages.commands import ChooseMeters, GetSound, RunPlan
-from cattailer.engine.offline import run_for
 from cattailer.engine.process.client import EngineClient, Listener
 from cattailer.engine.process.metering import RowMeters
 from cattailer.engine.process.server import EngineServer
@@ -22,7 +21,7 @@ from cattailer.engine.process.telemetry import Telemetry
 from cattailer.liveroom.clock import WallClock
 from cattailer.processes.interfaces import open_live_room
 from cattailer.services.session import demo
-from tests.helpers.plans import plan_of, start
+from tests.helpers.plans import plan_of, run_for, start
 from tests.helpers.waiting import wait_for
 
 RATE = 48000

@@ -6,10 +6,9 @@ from typing import Any
 
 import pytest
 
-from cattailer.engine.offline import run_for
 from cattailer.media import bwf, journal, wavfile
 from cattailer.services.session import demo
-from tests.helpers.plans import begin, start
+from tests.helpers.plans import begin, run_for, start
 
 
 class RunsFull:

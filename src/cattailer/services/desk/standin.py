@@ -16,12 +16,6 @@ def ask_players(desk: Desk, mode: str, player: str | None = None) -> None:
         _ask(desk, "ask", player=name, mode=mode)
 
 
-def play_alone(desk: Desk, player: str) -> None:
-    """One player plays, the others rest."""
-    for name in list(room_of(desk).players):
-        _ask(desk, "ask", player=name, mode="perform" if name == player else "rest")
-
-
 def knock(desk: Desk, name: str) -> None:
     """Somebody knocks on a microphone."""
     _ask(desk, "knock", name=name)

@@ -203,7 +203,8 @@ def test_two_rows_compared_and_noted(desk: Desk) -> None:
     with pytest.raises(NotNow, match="Another session"):
         pairing.compare_rows(desk, session, 1, 2)
     opening.open_session(desk, session)
-    standin.play_alone(desk, "cello")
+    standin.ask_players(desk, "rest")
+    standin.ask_players(desk, "perform", "cello")
     pass_time(desk.engine, 5)
     found = pairing.compare_rows(desk, session, 3, 4).found
     assert found.offset_samples == pytest.approx(-84, abs=1)
