@@ -7,10 +7,9 @@ import sys
 import time
 import urllib.parse
 import urllib.request
-from collections.abc import Callable
 from functools import partial
 
-from common import spread, tell
+from common import spread, tell, timed
 from playwright.sync_api import sync_playwright
 
 from cattailer.media import profile_toml
@@ -38,15 +37,6 @@ def upload(address: str, name: str, data: bytes) -> None:
     urllib.request.urlopen(urllib.request.Request(address, body, {"Content-Type": f"multipart/form-data; boundary={edge}"}))
 
 
-def timed(times: int, what: Callable[[int], object]) -> dict[str, float]:
-    taken = []
-    for n in range(times):
-        began = time.perf_counter()
-        what(n)
-        taken.append(1000 * (time.perf_counter() - began))
-    return spread(taken)
-
-
 def main() -> None:
     url = sys.argv[1] if len(sys.argv) > 1 else "http://127.0.0.1:8080"
     times = int(sys.argv[2]) if len(sys.argv) > 2 else 30
@@ -54,7 +44,7 @@ def main() -> None:
     made = urllib.request.urlopen(urllib.request.Request(
         f"{url}/sessions", urllib.parse.urlencode({"title": "Bench", "interface": "bench-64"}).encode()))
     session = url + made.headers["HX-Redirect"].rstrip("/")
-    urllib.request.urlopen(f"{session}/")
+    post(f"{session}/enter")
     patch = f"{session}/patch"
     post(f"{patch}/tracks", count=64, feed="in:1")
 

@@ -20,7 +20,7 @@ MAY_IMPORT = {
     "liveroom": {"core", "engine.driver"},
     "store": {"core"},
     "services": {"core", "media", "store", "engine.process.client", "engine.messages"},
-    "web": {"core", "services", "engine.process.client", "engine.messages"},
+    "web": {"core", "services", "engine.process.client", "engine.process.loops", "engine.messages"},
     "processes": {"core", "media", "engine", "liveroom", "store", "services"},
 }
 FLOORS = ("desk", "session", "running", "stages")

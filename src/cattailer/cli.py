@@ -1,6 +1,7 @@
 """The terminal: ``./cattailer`` ends up here once everything is set up."""
 
 import json
+import os
 import sys
 from pathlib import Path
 from typing import Any
@@ -12,6 +13,8 @@ from cattailer.core.errors import Refusal
 from cattailer.core.wording import counted
 
 # Each command imports what it needs: ``meter`` is there at once, without a database or a web server.
+# The matrices are small: more threads would wait for each other, and burn time with it.
+os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 
 
 @click.group(context_settings={"help_option_names": ["-h", "--help"]})
@@ -183,42 +186,29 @@ def _said(value: float | None, unit: str) -> str:
 
 
 @main.command()
+@click.argument(
+    "folders", nargs=-1, type=click.Path(exists=True, file_okay=False, path_type=Path), metavar="[FOLDER]..."
+)
 @click.option("--json", "as_json", is_flag=True, help="Print one JSON document.")
-def recover(as_json: bool) -> None:
-    """Enter runs that a crash cut short."""
-    from cattailer.processes import doctor as doctors
-    from cattailer.processes import home as homes
-    from cattailer.processes.postgres import Postgres
-    from cattailer.services.desk.desk import Desk
-    from cattailer.services.running import runs
-    from cattailer.store.database import Database
+def recover(folders: tuple[Path, ...], as_json: bool) -> None:
+    """Mend runs that a crash cut short, and say what was kept: those of the studio, which are entered too, or those
+    below each FOLDER, as record --out makes them."""
+    from cattailer.processes import recovering
 
-    home = homes.prepare()
-    claim = homes.lock(home)
-    server = Postgres(home.database, home.logs / "postgres.log")
-    try:
-        server.start()
-        database = Database(server.url)
-        database.migrate()
-        desk = Desk(database, doctors.no_engine(), home.media)
-        stories = runs.recover(desk, home.media)
-        database.engine.dispose()
-    finally:
-        server.stop()
-        claim.close()
-    found: list[dict[str, Any]] = [
-        {
-            "run": s.header.run, "session": s.header.title, "seconds": round(s.samples / s.header.rate_hz, 3),
-            "files": story_files(s, s.folder),
-        }
-        for s in stories
-    ]
+    found = recovering.recover(list(folders))
     if as_json:
-        click.echo(json.dumps({"runs": found}))
-        return
-    for run in found:
-        click.echo(f"{run['session']}: {run['seconds']:.1f} s, {counted(len(run['files']), 'file')}")
-    click.echo(f"{counted(len(found), 'run')} recovered")
+        click.echo(json.dumps(found))
+    else:
+        for run in found["runs"]:
+            click.echo(f"{run['session']}, run {run['number']}: {run['seconds']:.1f} s. {run['message']}")
+            for file in run["files"]:
+                says = f"; {file['says']}" if file["says"] else ""
+                click.echo(f"  {file['path']}  {file['samples']} samples kept{says}")
+        for trouble in found["troubles"]:
+            click.echo(f"LOOK  {trouble['path']}: {trouble['says']}")
+        click.echo(f"{counted(len(found['runs']), 'run')} recovered")
+    if found["troubles"]:
+        sys.exit(1)
 
 
 def run() -> None:

@@ -5,6 +5,7 @@ import pytest
 from playwright.sync_api import Browser, Page, expect
 
 from tests.helpers.studio import ROOT, Studio, heard_on, new_session, open_demo, state_is
+from tests.helpers.waiting import wait_for
 
 AXE = (ROOT / "node_modules" / "axe-core" / "axe.min.js").read_text()
 TAGS = ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa", "best-practice"]
@@ -26,7 +27,7 @@ def violations(page: Page, theme: str) -> list[str]:
 
 @pytest.mark.parametrize("theme", ["day", "night"])
 def test_no_page_has_a_violation(browser: Browser, studio: Studio, theme: str) -> None:
-    context = browser.new_context(viewport={"width": 1280, "height": 800})
+    context = browser.new_context(viewport={"width": 1280, "height": 800}, bypass_csp=True)
     context.add_init_script(f"localStorage.setItem('theme', '{theme}')")
     page = context.new_page()
     open_demo(page, studio)
@@ -109,3 +110,24 @@ def test_a_session_that_is_not_the_open_one_offers_to_be_opened(page: Page, stud
     page.get_by_role("button", name="Open this session").click()
     expect(page.locator("#away")).to_be_hidden()
     page.wait_for_function("cattailerStats.frames > 3")
+
+
+def test_pages_keep_their_own_policy(browser: Browser, studio: Studio) -> None:
+    """Nothing inline, nothing evaluated, nothing from elsewhere; and what is pressed still works."""
+    context = browser.new_context(viewport={"width": 1280, "height": 800})
+    page = context.new_page()
+    said: list[str] = []
+    page.on("console", lambda message: said.append(message.text))
+    page.on("pageerror", lambda error: said.append(str(error)))
+    for address in PAGES:
+        page.goto(f"{studio.url}{address}")
+        page.wait_for_timeout(150)
+    page.goto(f"{studio.url}/s/1/capture")
+    wait_for(lambda: page.evaluate("document.body.dataset.state") == "stopped")
+    page.get_by_role("button", name="Listen here").click()
+    page.get_by_role("button", name="▶ Roll").click()
+    wait_for(lambda: page.evaluate("document.body.dataset.state") == "rolling")
+    page.get_by_role("button", name="■ Stop", exact=True).click()
+    wait_for(lambda: page.evaluate("document.body.dataset.state") == "stopped")
+    context.close()
+    assert [text for text in said if "404" not in text] == []

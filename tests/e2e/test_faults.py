@@ -1,7 +1,9 @@
 """What is killed comes back, and what was captured is kept."""
 
+import http.client
 import json
 import os
+import signal
 import subprocess
 import sys
 from pathlib import Path
@@ -12,7 +14,7 @@ import soundfile
 from playwright.sync_api import Page, expect
 
 from cattailer.media import journal
-from tests.helpers.studio import ROOT, Studio, moved_on, open_demo, state_is
+from tests.helpers.studio import ROOT, Studio, free_port, moved_on, open_demo, state_is
 from tests.helpers.waiting import wait_for
 
 pytestmark = pytest.mark.xdist_group("e2e")
@@ -57,10 +59,72 @@ def test_killing_the_engine_keeps_all_but_the_last_moment(page: Page, studio: St
     assert story.samples > captured - 48000
     files = sorted(path.parent.glob("*.wav"))
     assert len(files) == 10
-    assert {soundfile.info(str(f)).frames for f in files} == {story.samples}
+    lengths = [soundfile.info(str(f)).frames for f in files]
+    assert max(lengths) == story.samples, "each file keeps all that reached it"
+    assert min(lengths) > captured - 48000
     state_is(page, "stopped", 30)
     expect(page.locator("#deck-log")).to_contain_text("recovered", timeout=20_000)
     wait_for(lambda: page.evaluate("document.getElementById('away').hidden"))
+
+
+def test_an_engine_that_hangs_is_started_again(page: Page, studio: Studio) -> None:
+    """It is stopped and not dead, so nothing but its silence tells."""
+    path = capture_all(page, studio)
+    studio.kill("engine", signal.SIGSTOP)
+    expect(page.locator("#away-words")).to_contain_text("engine is silent", timeout=15_000)
+    wait_for(lambda: journal.glance(path)[1])
+    state_is(page, "stopped", 30)
+    expect(page.locator("#deck-log")).to_contain_text("recovered", timeout=30_000)
+
+
+def test_a_database_that_hangs_is_started_again(page: Page, studio: Studio) -> None:
+    path = capture_all(page, studio)
+    studio.kill("database", signal.SIGSTOP)
+    page.keyboard.press("Shift+Space")
+    state_is(page, "stopped", 30)
+    wait_for(lambda: journal.glance(path)[1])
+    expect(page.locator("#deck-log")).to_contain_text(f"run {journal.read(path).header.number}", timeout=60_000)
+
+
+def test_whoever_kills_the_supervisor_leaves_nothing_behind(tmp_path: Path) -> None:
+    environment = {
+        **os.environ, "CATTAILER_HOME": str(tmp_path), "PYTHONPATH": str(ROOT / "src"), "CATTAILER_QUEUE_MS": "inf",
+    }
+    for kill in (True, False):
+        process = subprocess.Popen(
+            [sys.executable, "-m", "cattailer", "serve", "--port", str(free_port()), "--fast-database"],
+            env=environment, stdout=subprocess.PIPE, text=True,
+        )
+        assert process.stdout is not None
+        wait_for(lambda out=process.stdout: "ready at" in out.readline())  # type: ignore[misc]
+        process.send_signal(signal.SIGKILL if kill else signal.SIGINT)
+        process.wait(30)
+        wait_for(lambda: not subprocess.run(
+            ["pgrep", "-f", str(tmp_path)], capture_output=True, text=True, check=False,
+        ).stdout.split())
+
+
+def test_a_flood_of_messages_closes_the_line_and_nothing_is_unpacked(studio: Studio) -> None:
+    address = f"{studio.url.replace('http', 'ws')}/s/1/live"
+    asked = http.client.HTTPConnection("127.0.0.1", int(studio.url.rpartition(":")[2]), timeout=10)
+    asked.request("GET", "/s/1/live", headers={
+        "Upgrade": "websocket", "Connection": "Upgrade", "Sec-WebSocket-Key": "dGhlIHNhbXBsZSBub25jZQ==",
+        "Sec-WebSocket-Version": "13", "Sec-WebSocket-Extensions": "permessage-deflate",
+    })
+    answer = asked.getresponse()
+    assert (answer.status, answer.getheader("Sec-WebSocket-Extensions")) == (101, None), "400 kB would be 400 MB"
+    asked.close()
+
+    def until_closed(message: str, times: int) -> None:
+        socket = simple_websocket.Client(address)
+        for _ in range(times):
+            socket.send(message)
+            socket.receive(timeout=0)
+        wait_for(lambda: socket.receive(timeout=0.01) and False)
+
+    for message, times in (('{"levels": true}', 20_000), ('{"x": "' + "x" * 10_000 + '"}', 1)):
+        with pytest.raises((simple_websocket.ConnectionClosed, OSError)):
+            until_closed(message, times)
 
 
 def test_killing_the_database_leaves_the_capture_alone(page: Page, studio: Studio) -> None:

@@ -201,7 +201,7 @@ def test_a_new_session_on_the_small_interface(page: Page, studio: Studio) -> Non
 def test_two_browsers_show_the_same(browser: Browser, page: Page, studio: Studio) -> None:
     """That they do; how soon is measured (docs/measurements.md)."""
     open_demo(page, studio)
-    context = browser.new_context(viewport={"width": 1280, "height": 800})
+    context = browser.new_context(viewport={"width": 1280, "height": 800}, bypass_csp=True)
     other = context.new_page()
     other.goto(f"{studio.url}/s/1/capture")
     other.wait_for_function("cattailerStats.frames > 3")

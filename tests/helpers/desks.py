@@ -42,6 +42,7 @@ class NoEngine(EngineClient):
 @contextmanager
 def open_desk(database: Database, tmp_path: Path) -> Iterator[Desk]:
     """A desk with a real engine on the wall clock, in a thread."""
+    (tmp_path / "media").mkdir(exist_ok=True)
     commands, telemetry = f"ipc://{tmp_path}/c", f"ipc://{tmp_path}/t"
     server = EngineServer(lambda plan: open_live_room(plan, WallClock(math.inf)), commands, telemetry)
     thread = threading.Thread(target=server.serve)

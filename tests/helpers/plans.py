@@ -8,12 +8,15 @@ from typing import Any
 
 import numpy as np
 
-from cattailer.core.plan import MixPlan, Plan, TrackPlan
+from cattailer.core.plan import SOFTWARE_CHANNELS, MixPlan, Plan, TrackPlan
+from cattailer.core.time.timeline import TempoMap
 from cattailer.engine.block.engine import Engine
 from cattailer.engine.offline import run_inline
+from cattailer.engine.sources.patterns import PatternPlayer
 from cattailer.engine.writing.runwriter import RunWriter
 from cattailer.liveroom.clock import VirtualClock
 from cattailer.media import bwf, journal, wavfile
+from cattailer.media.disk import REAL, Disk
 from cattailer.processes.interfaces import open_live_room
 from cattailer.services.session import demo
 
@@ -33,7 +36,7 @@ def start(plan: Plan, cables: tuple[tuple[int, int], ...] = (), losses: dict[int
     return Engine(open_live_room(plan, VirtualClock(losses), cables), plan)
 
 
-def opened(engine: Engine, out: Path, opener: Any = bwf.create_new) -> RunWriter:
+def opened(engine: Engine, out: Path, disk: Disk = REAL) -> RunWriter:
     """A run whose files are open; nothing is captured yet."""
     files = tuple(
         journal.RunFile(t.id, t.name, f"{t.name.replace(' ', '-')}.wav", len(t.inputs), t.inputs)
@@ -41,11 +44,11 @@ def opened(engine: Engine, out: Path, opener: Any = bwf.create_new) -> RunWriter
     )
     header = journal.RunHeader(str(uuid.uuid4()), 1, 1, "T", engine.plan.rate_hz, 24, engine.transport.position,
                            "2026-05-04T14:02:31+00:00", files)
-    return RunWriter(out, "run", header, engine.ring, engine.events.append, opener)
+    return RunWriter(out, "run", header, engine.ring, engine.events.append, disk)
 
 
-def begin(engine: Engine, out: Path, opener: Any = bwf.create_new) -> RunWriter:
-    run = opened(engine, out, opener)
+def begin(engine: Engine, out: Path, disk: Disk = REAL) -> RunWriter:
+    run = opened(engine, out, disk)
     engine.soon(lambda: engine.begin_run(run))
     return run
 
@@ -68,3 +71,13 @@ def run_for(engine: Engine, samples: int) -> None:
     """Drives ``engine`` for at least ``samples`` samples."""
     end = engine.sample + samples
     run_inline(engine, lambda: engine.sample < end)
+
+
+def player(tempo: TempoMap, start: int, samples: int, block: int = 480) -> np.ndarray:
+    """What the pattern player plays from ``start`` on, (channels, samples)."""
+    made = PatternPlayer(tempo)
+    out = np.zeros((SOFTWARE_CHANNELS, samples), np.float32)
+    for at in range(0, samples, block):
+        made.pump([start + at])
+        made.block(start + at, out[:, at : at + block])
+    return out

@@ -1,11 +1,12 @@
 """Sessions, takes and plans, as several tests make them."""
 
 
-
+from pathlib import Path
 
 from cattailer.core.patch.patch import Patch
+from cattailer.media import journal
 from cattailer.services.desk.desk import Desk
-from cattailer.services.running import arming, transport
+from cattailer.services.running import arming, runs, transport
 from cattailer.services.session import demo, history
 from cattailer.services.session.compiling import compile_plan
 from cattailer.services.session.reading import get_session
@@ -37,12 +38,21 @@ def counted(desk: Desk, bars: int = 1, bpm: float = 300.0) -> int:
     return session
 
 
+def stop(desk: Desk, session: int) -> None:
+    """Stops, and returns once what was captured is closed and entered, as the page's own work would have it."""
+    ended = transport.stop(desk, session)
+    if ended.journal:
+        path = Path(ended.journal)
+        wait_for(lambda: not path.exists() or (journal.read(path).ended and not journal.is_live(path)))
+        runs.enter_finished(desk)
+
+
 def capture(desk: Desk, session: int, seconds: float = 0.5) -> None:
     transport.capture(desk, session)
     assert desk.engine_state().state == "counting"
     wait_for(lambda: desk.engine_state().state == "capturing")
     pass_time(desk.engine, seconds)
-    transport.stop(desk, session)
+    stop(desk, session)
 
 
 def make_takes(desk: Desk, seconds: float = 0.4, armed: tuple[int, ...] = (1, 6)) -> int:
@@ -52,7 +62,7 @@ def make_takes(desk: Desk, seconds: float = 0.4, armed: tuple[int, ...] = (1, 6)
         arming.arm_track(desk, session, track, number in armed)
     transport.capture(desk, session)
     pass_time(desk.engine, seconds)
-    transport.stop(desk, session)
+    stop(desk, session)
     return session
 
 

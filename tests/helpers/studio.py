@@ -19,12 +19,12 @@ class Studio:
     home: Path
     process: subprocess.Popen[str]
 
-    def kill(self, name: str) -> None:
-        """Kills the engine or the web as a crash would."""
+    def kill(self, name: str, how: int = signal.SIGKILL) -> None:
+        """Kills the engine, the web or the database as a crash would, or makes it hang with SIGSTOP."""
         marks = {"database": "/postgres -D", "engine": "cattailer.processes.engine_main", "web": "cattailer.web.app:create_from_environment()"}
         for child in self._family(self.process.pid):
             if marks[name] in Path(f"/proc/{child}/cmdline").read_text().replace("\0", " "):
-                os.kill(child, signal.SIGKILL)
+                os.kill(child, how)
 
     def _family(self, pid: int) -> list[int]:
         found = []
@@ -52,6 +52,7 @@ def state_is(page: Page, state: str, seconds: float = 15) -> None:
 
 def open_demo(page: Page, studio: Studio) -> None:
     """The Capture stage, stopped, with nothing armed."""
+    page.request.post(f"{studio.url}/s/1/enter")
     page.goto(f"{studio.url}/s/1/")
     page.wait_for_function("cattailerStats.frames > 3")
     if page.evaluate("document.body.dataset.state") != "stopped":

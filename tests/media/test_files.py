@@ -1,4 +1,3 @@
-import json
 import zlib
 from dataclasses import replace
 from pathlib import Path
@@ -9,7 +8,7 @@ import soundfile
 from hypothesis import given
 from hypothesis import strategies as st
 
-from cattailer.media import bwf, convert, journal, overview, pcm, profile_toml, recovery, wavfile
+from cattailer.media import bwf, convert, pcm, profile_toml, wavfile
 from tests.helpers.plans import ORIGIN
 
 
@@ -102,78 +101,33 @@ def test_a_file_cut_short_opens_and_is_mended(tmp_path: Path, extra: int) -> Non
     assert wavfile.mend(writer.path) == info
 
 
+def test_a_file_whose_sizes_fit_is_left_alone(tmp_path: Path) -> None:
+    """What follows the sound, markers here, never becomes sound."""
+    writer = bwf.BwfWriter(tmp_path / "a.wav", bwf.Format(48000, 1, 24), ORIGIN)
+    writer.write(words(1, 501))
+    writer.close([bwf.Marker(7, "dropout, 64 samples")])
+    before = writer.path.read_bytes()
+    assert wavfile.mend(writer.path).frames == 501
+    assert writer.path.read_bytes() == before
+
+
+def test_names_that_are_too_long_for_a_header_are_shortened(tmp_path: Path) -> None:
+    long = "&" * 80 + "é" * 400
+    origin = bwf.Origin(long, long, 5, ORIGIN.recorded_at, long, (1, 2), long, long)
+    writer = bwf.BwfWriter(tmp_path / "a.wav", bwf.Format(48000, 2, 24), origin)
+    writer.write(words(2, 100))
+    writer.close()
+    info = wavfile.inspect(writer.path)
+    assert (info.frames, info.start) == (100, 5)
+    assert info.track_names[0].startswith("&&&&&")
+    assert soundfile.info(str(writer.path)).frames == 100
+
+
 @pytest.mark.parametrize("content", [b"", b"RIFF", b"not a wave at all" * 10, b"RIFF\0\0\0\0WAVE", b"RIFF\0\0\0\0WAVEfmt "])
 def test_what_is_no_wave_is_told(tmp_path: Path, content: bytes) -> None:
     (tmp_path / "a.wav").write_bytes(content)
     with pytest.raises((wavfile.NotAWave, ValueError)):
         wavfile.inspect(tmp_path / "a.wav")
-
-
-@given(st.lists(st.integers(1, 900), min_size=1, max_size=6), st.integers(0, 2**31))
-def test_an_overview_does_not_depend_on_blocks(sizes: list[int], seed: int) -> None:
-    block = words(2, sum(sizes), seed=seed)
-    parts, whole = overview.OverviewBuilder(2), overview.OverviewBuilder(2)
-    at = 0
-    for size in sizes:
-        parts.add(block[:, at : at + size])
-        at += size
-    whole.add(block)
-    assert np.array_equal(parts.base(), whole.base())
-    first = whole.base()[0, 0]
-    assert first[0] == pytest.approx(float(block[0, :256].min()) * 32767, abs=0.51)
-    assert first[1] == pytest.approx(float(block[0, :256].max()) * 32767, abs=0.51)
-
-
-def test_an_overview_window_shows_every_peak(tmp_path: Path) -> None:
-    sound = np.zeros((1, 48000 * 20), np.float32)
-    sound[0, 480_123] = 0.75
-    builder = overview.OverviewBuilder(1)
-    builder.add(sound)
-    overview.save(tmp_path / "a.npz", builder.base())
-    levels = overview.load(tmp_path / "a.npz")
-    assert len(levels) > 2
-    for columns in (10, 333, 2000):
-        drawn = overview.window(levels, 0, 48000 * 20, columns)
-        assert drawn[:, 1].max() == round(0.75 * 32767)
-        assert abs(int(drawn[:, 1].argmax()) - 480_123 * columns / (48000 * 20)) <= 2 + 4096 * columns / 960_000
-    assert not overview.window(levels, 48000 * 30, 48000 * 40, 50).any()
-
-
-def _header(files: int = 2) -> journal.RunHeader:
-    return journal.RunHeader("u-1", 1, 1, "Ferry", 48000, 24, 0, "2026-05-04T14:02:31+00:00", tuple(
-        journal.RunFile(n, f"t{n}", f"t{n}.wav", 1, (n,)) for n in range(files)
-    ))
-
-
-def test_a_run_that_broke_off_is_mended_to_equal_lengths(tmp_path: Path) -> None:
-    log = journal.JournalWriter(tmp_path / f"run{journal.SUFFIX}", _header())
-    block = words(1, 5000)
-    for n, length in ((0, 5000), (1, 4700)):
-        writer = bwf.BwfWriter(tmp_path / f"t{n}.wav", bwf.Format(48000, 1, 24), ORIGIN)
-        writer.write(block[:, :length])
-    log.synced(3000)
-    log.dropout(journal.Dropout(100, 64))
-    with open(log.path, "a") as file:
-        file.write('{"kind": "syn')
-    assert recovery.mend_run(log.path) is None  # its writer is alive
-    log.close()
-    story = recovery.mend_run(log.path)
-    assert story is not None
-    assert (story.samples, story.ended, story.recovered) == (4700, True, True)
-    assert story.dropouts == [journal.Dropout(100, 64)]
-    for n in range(2):
-        info = wavfile.inspect(tmp_path / f"t{n}.wav")
-        assert np.array_equal(wavfile.read(info), block[:, :4700])
-        assert recovery.overview_path(info.path).is_file()
-    again = recovery.mend_run(log.path)
-    assert again is not None
-    assert again.samples == 4700
-
-
-def test_a_journal_without_a_first_line_says_nothing(tmp_path: Path) -> None:
-    path = tmp_path / f"x{journal.SUFFIX}"
-    path.write_text("garbage\n[1,2]\n")
-    assert recovery.mend_run(path) is None
 
 
 def test_profiles_name_what_is_wrong(tmp_path: Path) -> None:
@@ -217,16 +171,3 @@ def test_a_converted_file_is_the_same_sound_at_the_same_moment(tmp_path: Path, o
     with pytest.raises(FileExistsError):
         convert.convert(info, tmp_path / "a.wav", old, origin, lambda _: True)
     assert (tmp_path / "a.wav").exists()
-
-
-def test_the_words_on_disk_stay(tmp_path: Path) -> None:
-    """A journal says ``head_of``, as the first ones did, though the code calls it a lead-in."""
-    path = tmp_path / f"run{journal.SUFFIX}"
-    log = journal.JournalWriter(path, replace(_header(), lead_in_of="u-0"))
-    log.close()
-    line = json.loads(path.read_text().splitlines()[0])
-    assert line["head_of"] == "u-0"
-    assert "lead_in_of" not in line
-    story = journal.read(path)
-    assert story is not None
-    assert story.header.lead_in_of == "u-0"

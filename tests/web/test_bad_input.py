@@ -149,7 +149,7 @@ def everything(desk: Desk) -> tuple[object, ...]:
 def test_bad_input_is_told_and_changes_nothing(
     client: FlaskClient, desk: Desk, address: str, fields: dict[str, str], status: int, words: str
 ) -> None:
-    client.get("/s/1/")
+    client.post("/s/1/enter")
     before = everything(desk)
     answer = client.post(address, data=fields, headers=PRESSED)
     assert answer.status_code == status

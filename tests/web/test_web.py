@@ -6,10 +6,13 @@ from collections.abc import Iterator
 import pytest
 from flask.testing import FlaskClient
 
+from cattailer.engine.process.client import EngineClient
 from cattailer.services.desk.desk import Desk
+from cattailer.services.running import runs
 from cattailer.services.session import demo
 from cattailer.web.app import create_app
 from tests.helpers.sessions import rows_of
+from tests.helpers.waiting import wait_for
 
 PRESSED = {"HX-Request": "true"}
 
@@ -63,11 +66,12 @@ def test_names_are_shown_as_text(client: FlaskClient) -> None:
     assert "&lt;script&gt;" in page
 
 
-def test_a_take_can_be_heard_and_downloaded(client: FlaskClient) -> None:
+def test_a_take_can_be_heard_and_downloaded(client: FlaskClient, desk: Desk) -> None:
     client.post("/s/1/tracks/arm", data={"armed": "true"}, headers=PRESSED)
     assert client.post("/s/1/capture", headers=PRESSED).status_code == 204
     time.sleep(0.3)
     assert client.post("/s/1/stop", headers=PRESSED).status_code == 204
+    wait_for(lambda: runs.enter_finished(desk))
     rows = client.get("/s/1/takes/rows").text
     assert rows.count("data-take=") == 10
     part = client.get("/s/1/takes/1/sound", headers={"Range": "bytes=0-3"})
@@ -79,9 +83,7 @@ def test_a_take_can_be_heard_and_downloaded(client: FlaskClient) -> None:
 
 
 def test_the_engine_away_is_told(client: FlaskClient, desk: Desk) -> None:
-    desk.engine._address = "ipc:///nonexistent/socket"
-    desk.engine._socket = None
-    desk.engine._timeout_ms = 100
+    desk.engine = EngineClient("ipc:///nonexistent/socket", 0.1)
     answer = client.post("/s/1/stop", headers=PRESSED)
     assert answer.status_code == 503
     assert "does not answer" in answer.text

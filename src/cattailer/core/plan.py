@@ -4,7 +4,8 @@ Services make a plan from the database; the engine swaps it whole at a block bou
 carries its revision.
 """
 
-from dataclasses import asdict, dataclass, field
+from collections.abc import Iterable
+from dataclasses import asdict, dataclass, field, replace
 from typing import Any
 
 from cattailer.core.patch.ends import SOFTWARE
@@ -78,7 +79,7 @@ class Plan:
     ``routes`` are (from, to) keys as in ``core.patch.patch``; the first mix is what browsers listen to.
     ``feeders`` are the groups that feed tracks. ``window`` is the target window in dBFS; a track may have its own.
     ``correction_samples`` is what the measured round trip is longer than the driver claims. ``loop`` is the stretch
-    that rolling goes round in.
+    that rolling goes round in. ``pieces`` are those of the session's ``takes_revision``.
     """
 
     session: int
@@ -103,6 +104,7 @@ class Plan:
     window: tuple[float, float] = TARGET_WINDOW_DBFS
     correction_samples: int = 0
     loop: tuple[int, int] | None = None
+    takes_revision: int = 0
 
     @property
     def source_channels(self) -> int:
@@ -124,13 +126,16 @@ class Plan:
         return out
 
     def to_dict(self) -> dict[str, Any]:
-        """Plain values, as they travel to the engine."""
-        data = asdict(self)
+        """Plain values, as they travel to the engine; the pieces travel apart, see ``plain_pieces``."""
+        data = asdict(replace(self, pieces=()))
         data["tempo"] = self.tempo.to_dict()
         return data
 
+    def plain_pieces(self) -> list[list[Any]]:
+        return [[p.take, p.track, p.path, p.start, p.samples, p.offset] for p in self.pieces]
+
     @classmethod
-    def from_dict(cls, data: dict[str, Any]) -> "Plan":
+    def from_dict(cls, data: dict[str, Any], pieces: Iterable[Piece] = ()) -> "Plan":
         """Raises KeyError, TypeError or ValueError when ``data`` is no plan."""
         rest = dict(data)
         rest["tempo"] = TempoMap.from_dict(rest["rate_hz"], rest["tempo"])
@@ -138,7 +143,7 @@ class Plan:
         rest["tracks"] = tuple(
             TrackPlan(**{**t, "inputs": tuple(t["inputs"]), "window": tuple(t["window"])}) for t in rest["tracks"]
         )
-        rest["pieces"] = tuple(Piece(**p) for p in rest["pieces"])
+        rest["pieces"] = tuple(pieces)
         rest["groups"] = tuple(GroupPlan(**g) for g in rest["groups"])
         rest["mixes"] = tuple(MixPlan(**{**m, "outputs": tuple(m["outputs"])}) for m in rest["mixes"])
         rest["routes"] = tuple((a, b) for a, b in rest["routes"])

@@ -1,10 +1,10 @@
 """Running an engine without a server: in this very thread, its disk work in between or beside it."""
 
-import threading
 from collections.abc import Callable
 
 from cattailer.engine.block.engine import Engine
 from cattailer.engine.driver import Floats, Timeline
+from cattailer.engine.process.loops import Loops
 
 PUMP_SAMPLES = 12000
 PUMP_PAUSE_S = 0.03
@@ -29,19 +29,12 @@ def run_inline(engine: Engine, going: Callable[[], bool]) -> None:
 
 
 def run_beside(engine: Engine, going: Callable[[], bool]) -> None:
-    """As ``run_inline``, with the disk work in a thread beside it, as the wall clock needs it."""
-    stop = threading.Event()
-
-    def pump() -> None:
-        while not stop.is_set():
-            engine.pump()
-            stop.wait(PUMP_PAUSE_S)
-
-    worker = threading.Thread(target=pump, daemon=True)
-    worker.start()
+    """As ``run_inline``, with the disk work in threads beside it, as the wall clock needs it."""
+    loops = Loops()
+    for name, work in (("write", engine.write), ("keep", engine.keep), ("read", engine.read_ahead)):
+        loops.start(name, work, PUMP_PAUSE_S)
     try:
         engine.driver.run(engine.process, going)
     finally:
-        stop.set()
-        worker.join()
+        loops.stop()
     engine.pump()

@@ -6,18 +6,16 @@ grow past 4 GiB without being moved; its sizes can be refreshed at any moment, a
 before that opens in any audio program.
 """
 
-import os
 import struct
-from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime
+from html import escape
 from pathlib import Path
-from typing import BinaryIO, Protocol
-from xml.sax.saxutils import escape
 
 import numpy as np
 from numpy.typing import NDArray
 
+from cattailer.media.disk import REAL, Disk, OpenFile, begin, write_all
 from cattailer.media.pcm import pack
 
 HEADER_BYTES = 4096
@@ -29,25 +27,6 @@ _FMT_AT = _DS64_AT + 36
 def fact_offset(fmt: "Format") -> int:
     """Where the frame count of a float file stands in the header; 0 where there is none."""
     return _FMT_AT + 8 + 18 + 8 if fmt.bits == 32 else 0
-
-
-class Storage(Protocol):
-    """What the writer needs of an open file; tests stand one in that runs full."""
-
-    def write(self, data: bytes | memoryview, /) -> int: ...
-    def seek(self, offset: int, whence: int = 0, /) -> int: ...
-    def truncate(self, size: int | None = None, /) -> int: ...
-    def flush(self) -> None: ...
-    def fileno(self) -> int: ...
-    def close(self) -> None: ...
-
-
-Opener = Callable[[Path], Storage]
-
-
-def create_new(path: Path) -> BinaryIO:
-    """Opens a file that must not exist yet: a take never overwrites anything."""
-    return open(path, "xb", buffering=0)
 
 
 @dataclass(frozen=True)
@@ -83,6 +62,11 @@ class Marker:
     label: str
 
 
+def _escaped(text: str) -> str:
+    """For XML."""
+    return escape(text, quote=False)
+
+
 def _chunk(name: bytes, body: bytes) -> bytes:
     return name + struct.pack("<I", len(body)) + body + b"\0" * (len(body) % 2)
 
@@ -116,15 +100,15 @@ def _function(origin: Origin, channel: int) -> str:
 def _ixml(origin: Origin, fmt: Format) -> bytes:
     tracks = "".join(
         f"<TRACK><CHANNEL_INDEX>{n + 1}</CHANNEL_INDEX><INTERLEAVE_INDEX>{n + 1}</INTERLEAVE_INDEX>"
-        f"<NAME>{escape(origin.track)}{'' if fmt.channels == 1 else ' LR'[n + 1]}</NAME>"
-        f"<FUNCTION>{escape(_function(origin, n))}</FUNCTION></TRACK>"
+        f"<NAME>{_escaped(origin.track)}{'' if fmt.channels == 1 else ' LR'[n + 1]}</NAME>"
+        f"<FUNCTION>{_escaped(_function(origin, n))}</FUNCTION></TRACK>"
         for n in range(fmt.channels)
     )
     start = max(0, origin.start)
     return (
         '<?xml version="1.0" encoding="UTF-8"?>\n<BWFXML><IXML_VERSION>1.61</IXML_VERSION>'
-        f"<PROJECT>{escape(origin.session)}</PROJECT><TAKE>{escape(origin.take)}</TAKE>"
-        f"<NOTE>{escape(origin.note)}</NOTE>"
+        f"<PROJECT>{_escaped(origin.session)}</PROJECT><TAKE>{_escaped(origin.take)}</TAKE>"
+        f"<NOTE>{_escaped(origin.note)}</NOTE>"
         f"<SPEED><FILE_SAMPLE_RATE>{fmt.rate_hz}</FILE_SAMPLE_RATE><AUDIO_BIT_DEPTH>{fmt.bits}</AUDIO_BIT_DEPTH>"
         f"<TIMESTAMP_SAMPLE_RATE>{fmt.rate_hz}</TIMESTAMP_SAMPLE_RATE>"
         f"<TIMESTAMP_SAMPLES_SINCE_MIDNIGHT_HI>{start >> 32}</TIMESTAMP_SAMPLES_SINCE_MIDNIGHT_HI>"
@@ -144,35 +128,49 @@ def _cues(markers: list[Marker]) -> bytes:
     return _chunk(b"cue ", struct.pack("<I", len(markers)) + points) + _chunk(b"LIST", b"adtl" + labels)
 
 
+def header(origin: Origin, fmt: Format) -> bytes:
+    """All that stands before the sound, ``HEADER_BYTES`` long. Names that are too long for it are shortened."""
+    tag, size = (3, 18) if fmt.bits == 32 else (1, 16)
+    spec = struct.pack(
+        "<HHIIHH", tag, fmt.channels, fmt.rate_hz, fmt.rate_hz * fmt.frame_bytes, fmt.frame_bytes, fmt.bits
+    )
+    head = b"RIFF\0\0\0\0WAVE" + _chunk(b"JUNK", bytes(28)) + _chunk(b"fmt ", spec.ljust(size, b"\0"))
+    if fact_offset(fmt):
+        head += _chunk(b"fact", bytes(4))
+    # Some readers of RF64 forget the padding byte, so the text is filled up to an even length.
+    bext = _bext(origin, fmt)
+    head += _chunk(b"bext", bext + b"\n" * (len(bext) % 2))
+    room = HEADER_BYTES - len(head) - 8 - 8 - 8
+    text = _ixml(origin, fmt)
+    for most in (200, 60, 20, 5):
+        if len(text) <= room:
+            break
+        text = _ixml(replace(
+            origin, session=origin.session[:most], track=origin.track[:most], take=origin.take[:most],
+            note=origin.note[:most], feed=origin.feed[:most],
+        ), fmt)
+    head += _chunk(b"iXML", text + b"\n" * (len(text) % 2))
+    return head + _chunk(b"JUNK", bytes(HEADER_BYTES - len(head) - 16)) + b"data\0\0\0\0"
+
+
 class BwfWriter:
     """Writes one file. ``frames`` counts what was handed over.
 
-    Raises FileExistsError when the file exists and OSError when the disk will not take it. After
-    an OSError from ``write`` the file keeps every whole frame that arrived; ``close`` still works.
+    Raises FileExistsError when the file exists and OSError when the disk will not take it; nothing is left behind
+    then. After an OSError from ``write`` the file keeps every whole frame that arrived; ``close`` still works.
+    ``refresh`` may be called by another thread than the one that appends.
     """
 
-    def __init__(self, path: Path, fmt: Format, origin: Origin, open_file: Opener = create_new) -> None:
+    def __init__(self, path: Path, fmt: Format, origin: Origin, disk: Disk = REAL) -> None:
         self.path = path
         self.format = fmt
         self.frames = 0
         self._dither = np.random.default_rng(origin.start & 0xFFFF) if fmt.bits == 16 else None
-        tag, size = (3, 18) if fmt.bits == 32 else (1, 16)
-        spec = struct.pack(
-            "<HHIIHH", tag, fmt.channels, fmt.rate_hz, fmt.rate_hz * fmt.frame_bytes, fmt.frame_bytes, fmt.bits
-        )
-        head = b"RIFF\0\0\0\0WAVE" + _chunk(b"JUNK", bytes(28)) + _chunk(b"fmt ", spec.ljust(size, b"\0"))
-        self._fact_at = fact_offset(fmt)
-        if self._fact_at:
-            head += _chunk(b"fact", bytes(4))
-        # Some readers of RF64 forget the padding byte, so the text is filled up to an even length.
-        for name, body in ((b"bext", _bext(origin, fmt)), (b"iXML", _ixml(origin, fmt))):
-            head += _chunk(name, body + b"\n" * (len(body) % 2))
-        room = HEADER_BYTES - len(head) - 16
-        if room < 0:
-            raise ValueError("the names in the header are too long")
-        head += _chunk(b"JUNK", bytes(room)) + b"data\0\0\0\0"
-        self._file = open_file(path)
-        self._file.write(head)
+        self._file = begin(disk, path, header(origin, fmt))
+
+    @property
+    def _end(self) -> int:
+        return HEADER_BYTES + self.frames * self.format.frame_bytes
 
     def write(self, block: NDArray[np.float32]) -> None:
         """Appends ``block``, shape (channels, samples)."""
@@ -180,53 +178,46 @@ class BwfWriter:
 
     def append(self, data: memoryview) -> None:
         """Appends whole frames that are packed already."""
-        view = data
-        while view:
-            view = view[self._file.write(view) :]
+        write_all(self._file, data, self._end)
         self.frames += len(data) // self.format.frame_bytes
 
     def write_silence(self, frames: int) -> None:
         """Appends silence without storing it: the file grows, the disk keeps a hole."""
         self.frames += frames
-        end = HEADER_BYTES + self.frames * self.format.frame_bytes
-        self._file.truncate(end)
-        self._file.seek(end)
+        self._file.truncate(self._end)
 
     def keep(self, frames: int) -> None:
         """Cuts back to the first ``frames`` frames, and forgets a frame that was half written."""
         self.frames = min(self.frames, frames)
-        end = HEADER_BYTES + self.frames * self.format.frame_bytes
-        self._file.truncate(end)
-        self._file.seek(end)
+        self._file.truncate(self._end)
 
-    def refresh(self, sync: bool = True) -> None:
-        """Makes the header true to what is in the file, and brings both to the disk."""
-        write_sizes(self._file, self.frames, self.format, self._fact_at)
-        self._file.seek(HEADER_BYTES + self.frames * self.format.frame_bytes)
-        self._file.flush()
+    def refresh(self, frames: int | None = None, sync: bool = True) -> None:
+        """Makes the header true to the first ``frames`` frames, or to all, and brings both to the disk."""
+        write_sizes(self._file, self.frames if frames is None else frames, self.format)
         if sync:
-            os.fdatasync(self._file.fileno())
+            self._file.sync()
+
+    def is_at(self, path: Path) -> bool:
+        return self._file.is_at(path)
 
     def abandon(self) -> None:
         """Closes without making anything true: the file is about to be removed."""
         self._file.close()
 
     def close(self, markers: list[Marker] | None = None) -> None:
-        """Adds the markers, makes the header true and closes."""
+        """Makes the header true, adds the markers, and closes."""
         size = self.frames * self.format.frame_bytes
         try:
             tail = b"\0" * (size % 2) + (_cues(markers) if markers else b"")
             if tail:
-                self._file.seek(HEADER_BYTES + size)
-                self._file.write(tail)
-            write_sizes(self._file, self.frames, self.format, self._fact_at, len(tail))
-            self._file.flush()
-            os.fdatasync(self._file.fileno())
+                write_all(self._file, tail, HEADER_BYTES + size)
+            write_sizes(self._file, self.frames, self.format, len(tail))
+            self._file.sync()
         finally:
             self._file.close()
 
 
-def write_sizes(file: Storage, frames: int, fmt: Format, fact_at: int = 0, tail_bytes: int = 0) -> None:
+def write_sizes(file: OpenFile, frames: int, fmt: Format, tail_bytes: int = 0) -> None:
     """Writes the lengths into the header of a file that ``BwfWriter`` began.
 
     Past 4 GiB the file becomes an RF64 and its lengths stand in ``ds64`` (EBU Tech 3306).
@@ -234,15 +225,9 @@ def write_sizes(file: Storage, frames: int, fmt: Format, fact_at: int = 0, tail_
     data = frames * fmt.frame_bytes
     riff = HEADER_BYTES - 8 + data + (tail_bytes or data % 2)
     large = riff >= _FOUR_GIB
-    file.seek(0)
-    file.write((b"RF64" if large else b"RIFF") + struct.pack("<I", 0xFFFFFFFF if large else riff))
-    file.seek(_DS64_AT)
-    if large:
-        file.write(b"ds64" + struct.pack("<IQQQI", 28, riff, data, frames, 0))
-    else:
-        file.write(b"JUNK" + struct.pack("<I28x", 28))
-    if fact_at:
-        file.seek(fact_at)
-        file.write(struct.pack("<I", min(frames, 0xFFFFFFFF)))
-    file.seek(HEADER_BYTES - 4)
-    file.write(struct.pack("<I", 0xFFFFFFFF if large else data))
+    write_all(file, (b"RF64" if large else b"RIFF") + struct.pack("<I", 0xFFFFFFFF if large else riff), 0)
+    sizes = b"ds64" + struct.pack("<IQQQI", 28, riff, data, frames, 0) if large else b"JUNK" + struct.pack("<I28x", 28)
+    write_all(file, sizes, _DS64_AT)
+    if fact_offset(fmt):
+        write_all(file, struct.pack("<I", min(frames, 0xFFFFFFFF)), fact_offset(fmt))
+    write_all(file, struct.pack("<I", 0xFFFFFFFF if large else data), HEADER_BYTES - 4)

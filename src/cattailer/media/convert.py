@@ -30,7 +30,7 @@ def convert(
     wanted = rescaled(info.frames, info.format.rate_hz, rate_hz)
     stream = soxr.ResampleStream(info.format.rate_hz, rate_hz, fmt.channels, dtype="float64", quality="VHQ")
     dither = np.random.default_rng(wanted) if fmt.bits == 16 else None
-    path.parent.mkdir(parents=True, exist_ok=True)
+    path.parent.mkdir(exist_ok=True)
     writer = bwf.BwfWriter(path, fmt, origin)
     crc = 0
     try:

@@ -5,15 +5,21 @@ The journal alone is enough to enter a run: after a crash, or when the database 
 
 import fcntl
 import json
-import os
+from contextlib import suppress
 from dataclasses import asdict, dataclass, field
 from datetime import datetime
 from pathlib import Path
 from typing import Any
 
+from pydantic import TypeAdapter, ValidationError
+
+from cattailer.media.disk import REAL, Disk, begin, write_all
+
 SUFFIX = ".journal.jsonl"
 LEAD_IN_FOLDER = "head"
 """Below a run's folder: what was counted in before it. The name on disk is older than the word."""
+LEAD_IN_MARK = "-head"
+"""Ends the run of a lead-in's journal; before it stands the run that it lies before."""
 
 
 @dataclass(frozen=True)
@@ -55,27 +61,36 @@ class RunHeader:
     claimed_samples: int = 0
 
 
+DISK = "disk"
+"""The cause of what was lost because the disk was too slow to take it."""
+
+
 @dataclass(frozen=True)
 class Dropout:
     """``samples`` missing from ``offset`` in the run's files, filled with silence; ``load`` is the share of the time
-    just before that computing took."""
+    just before that computing took. ``cause`` is empty where the interface lost them."""
 
     offset: int
     samples: int
     load: float = 0.0
+    cause: str = ""
 
 
 @dataclass(frozen=True)
 class FileEnd:
+    """What became of a file. ``samples`` is its own length; None in old journals, where all were as long as the run."""
+
     path: str
     peak_dbfs: float
     clips: int
     crc32: str
+    samples: int | None = None
 
 
 @dataclass
 class RunStory:
-    """A journal as read back. ``ended`` is False when it broke off."""
+    """A journal as read back. ``ended`` is False when it broke off. ``whole`` is how many samples were written to every
+    file when they began to be closed; None before that."""
 
     path: Path
     header: RunHeader
@@ -85,23 +100,28 @@ class RunStory:
     ended: bool = False
     recovered: bool = False
     files: list[FileEnd] = field(default_factory=list)
+    whole: int | None = None
 
     @property
     def folder(self) -> Path:
         return self.path.parent
 
 
+class Unreadable(ValueError):
+    """A journal that does not say which run it is of; the message says why."""
+
+
 LEAD_IN_KEY = "head_of"
 """What ``lead_in_of`` has been called in journals from the first one on."""
+_HEADER, _DROPOUT, _END = TypeAdapter(RunHeader), TypeAdapter(Dropout), TypeAdapter(FileEnd)
 
 
 def header_of(data: dict[str, Any]) -> RunHeader:
-    """A header from plain values. Raises KeyError or TypeError when they are none."""
+    """A header from plain values; what is not known is passed over. Raises ValueError when something is missing."""
     rest = dict(data)
-    rest["files"] = tuple(RunFile(**{**f, "inputs": tuple(f["inputs"])}) for f in rest["files"])
     if LEAD_IN_KEY in rest:
         rest["lead_in_of"] = rest.pop(LEAD_IN_KEY)
-    return RunHeader(**rest)
+    return _HEADER.validate_python(rest)
 
 
 def plain_header(header: RunHeader) -> dict[str, Any]:
@@ -112,31 +132,45 @@ def plain_header(header: RunHeader) -> dict[str, Any]:
 
 
 class JournalWriter:
-    """Appends lines and holds a lock for as long as the run is live."""
+    """Appends lines and holds a lock for as long as the run is live. Every method raises OSError."""
 
-    def __init__(self, path: Path, header: RunHeader) -> None:
+    def __init__(self, path: Path, header: RunHeader, disk: Disk = REAL) -> None:
         self.path = path
-        self._file = open(path, "x", encoding="utf-8")  # noqa: SIM115 - held while the run is live
-        fcntl.flock(self._file, fcntl.LOCK_EX | fcntl.LOCK_NB)
-        self._line({"kind": "run", **plain_header(header)})
+        first = _text({"kind": "run", **plain_header(header)})
+        self._file = begin(disk, path, first, locked=True)
+        self._bytes = len(first)
+
+    def is_there(self) -> bool:
+        """Whether the journal still lies where it was begun."""
+        return self._file.is_at(self.path)
 
     def synced(self, samples: int) -> None:
         self._line({"kind": "synced", "samples": samples})
 
+    def whole(self, samples: int) -> None:
+        """Every file holds so much, and nothing more will be written to it but what follows the sound."""
+        self._line({"kind": "whole", "samples": samples})
+
     def dropout(self, dropout: Dropout) -> None:
-        self._line({"kind": "dropout", **asdict(dropout)})
+        self._line({"kind": "dropout", **asdict(dropout)}, sync=False)
 
     def end(self, samples: int, files: list[FileEnd], message: str = "", recovered: bool = False) -> None:
         self._line(end_line(samples, files, message, recovered))
-        self._file.close()
 
     def close(self) -> None:
         self._file.close()
 
-    def _line(self, data: dict[str, Any]) -> None:
-        self._file.write(json.dumps(data) + "\n")
-        self._file.flush()
-        os.fsync(self._file.fileno())
+    def _line(self, data: dict[str, Any], sync: bool = True) -> None:
+        """A line that could not be written whole is written over by the next."""
+        text = _text(data)
+        write_all(self._file, text, self._bytes)
+        if sync:
+            self._file.sync()
+        self._bytes += len(text)
+
+
+def _text(data: dict[str, Any]) -> bytes:
+    return (json.dumps(data) + "\n").encode()
 
 
 def end_line(samples: int, files: list[FileEnd], message: str, recovered: bool) -> dict[str, Any]:
@@ -151,41 +185,74 @@ def end_line(samples: int, files: list[FileEnd], message: str, recovered: bool) 
 
 
 def append_end(path: Path, samples: int, files: list[FileEnd], message: str) -> None:
-    """Ends a journal that broke off."""
-    with open(path, "a", encoding="utf-8") as file:
-        file.write("\n" + json.dumps(end_line(samples, files, message, True)) + "\n")
-        file.flush()
-        os.fsync(file.fileno())
+    """Ends a journal that broke off. Raises OSError."""
+    file = REAL.append(path)
+    try:
+        text = "\n" + json.dumps(end_line(samples, files, message, True)) + "\n"
+        write_all(file, text.encode(), path.stat().st_size)
+        file.sync()
+    finally:
+        file.close()
 
 
-def read(path: Path) -> RunStory | None:
-    """The story so far, or None when not even the first line is whole. A half line is passed over."""
+def read(path: Path) -> RunStory:
+    """The story so far. A line that is broken, or of a kind that is not known, is passed over.
+
+    Raises Unreadable when no line says which run it is, OSError.
+    """
     story: RunStory | None = None
+    why = "it has no first line that can be read"
     for text in path.read_text("utf-8", "replace").split("\n"):
         try:
             line = json.loads(text)
             kind = line.pop("kind")
-        except (ValueError, KeyError, AttributeError, TypeError):
+            if kind == "run" and story is None:
+                story = RunStory(path, header_of(line))
+            elif story is not None:
+                _continue(story, kind, line)
+        except ValidationError as wrong:
+            why = "; ".join(f"{'.'.join(map(str, e['loc']))}: {e['msg'].lower()}" for e in wrong.errors()[:3])
+        except (ValueError, KeyError, AttributeError, TypeError, RecursionError):
             continue
-        if kind == "run":
-            story = RunStory(path, header_of(line))
-        elif story is None:
-            return None
-        elif kind == "synced":
-            story.samples = line["samples"]
-        elif kind == "dropout":
-            story.dropouts.append(Dropout(**line))
-        elif kind == "end":
-            story.ended = True
-            story.samples = line["samples"]
-            story.message = line["message"]
-            story.recovered = line["recovered"]
-            story.files = [FileEnd(**f) for f in line["files"]]
+    if story is None:
+        raise Unreadable(f"The journal {path.name} cannot be read ({why}).")
     return story
 
 
+def _continue(story: RunStory, kind: str, line: dict[str, Any]) -> None:
+    if kind == "synced":
+        story.samples = max(0, int(line["samples"]))
+    elif kind == "whole":
+        story.whole = max(0, int(line["samples"]))
+    elif kind == "dropout":
+        story.dropouts.append(_DROPOUT.validate_python(line))
+    elif kind == "end":
+        story.samples = max(0, int(line["samples"]))
+        story.message = str(line.get("message", ""))
+        story.recovered = bool(line.get("recovered", False))
+        story.files = [_END.validate_python(f) for f in line.get("files", [])]
+        story.ended = True
+
+
+_FIRST, _TAIL = 1 << 16, 1 << 18
+
+
+def glance(path: Path) -> tuple[str, bool]:
+    """The run of a journal and whether it has ended, from its first and last lines alone; the run is empty where that
+    cannot be told so quickly. Raises OSError."""
+    with open(path, "rb") as file:
+        first = file.readline(_FIRST)
+        file.seek(max(0, path.stat().st_size - _TAIL))
+        last = file.read().rstrip().rpartition(b"\n")[2]
+    try:
+        begun, ended = json.loads(first), json.loads(last)
+        return str(begun["run"]), ended.get("kind") == "end"
+    except (ValueError, KeyError, TypeError, AttributeError, RecursionError):
+        return "", False
+
+
 def is_live(path: Path) -> bool:
-    """Whether some process still writes this journal."""
+    """Whether some process still writes this journal. Raises OSError."""
     with open(path, "rb") as file:
         try:
             fcntl.flock(file, fcntl.LOCK_SH | fcntl.LOCK_NB)
@@ -196,5 +263,9 @@ def is_live(path: Path) -> bool:
 
 
 def find_all(media: Path) -> list[Path]:
-    """Every journal below a media folder, oldest first."""
-    return sorted(media.rglob(f"*{SUFFIX}"), key=lambda p: p.stat().st_mtime) if media.is_dir() else []
+    """Every journal below a media folder, oldest first; what goes away meanwhile is passed over."""
+    found = []
+    for path in media.rglob(f"*{SUFFIX}") if media.is_dir() else ():
+        with suppress(OSError):
+            found.append((path.stat().st_mtime, path))
+    return [path for _, path in sorted(found)]

@@ -52,7 +52,9 @@ def unpack(data: bytes, channels: int, bits: int) -> Floats:
     elif bits == 16:
         flat = np.frombuffer(data, "<i2").astype(np.float32) * np.float32(2.0**-15)
     else:
-        wide = np.zeros((len(data) // 3, 4), np.uint8)
-        wide[:, 1:] = np.frombuffer(data, np.uint8).reshape(-1, 3)
-        flat = (wide.view("<i4")[:, 0] >> 8).astype(np.float32) * np.float32(2.0**-23)
+        # Every word is the upper part of one of four bytes that begins a byte earlier.
+        wide = np.ndarray((channels, len(data) // width), "<i4", b"\0" + data, 0, (3, width))
+        rows = (wide >> 8).astype(np.float32, order="C")
+        rows *= np.float32(2.0**-23)
+        return rows
     return np.ascontiguousarray(flat.reshape(-1, channels).T)

@@ -27,8 +27,12 @@ class Sound:
     samples: int
     bits: int
     _file: soundfile.SoundFile
+    _wave: wavfile.WaveInfo | None = None
+    """What our own reader makes of it, which is several times as fast; None where it cannot read it."""
 
-    def _read(self, size: int) -> NDArray[np.float32]:
+    def _read(self, start: int, size: int) -> NDArray[np.float32]:
+        if self._wave is not None:
+            return wavfile.read(self._wave, start, size)
         return np.ascontiguousarray(self._file.read(size, dtype="float32", always_2d=True).T)
 
     def blocks(self, size: int = BLOCK) -> Iterator[NDArray[np.float32]]:
@@ -36,12 +40,12 @@ class Sound:
         got = 0
         try:
             with ThreadPoolExecutor(1) as ahead:  # the next block is read while this one is worked on
-                coming = ahead.submit(self._read, size)
+                coming = ahead.submit(self._read, 0, size)
                 while got < self.samples and (block := coming.result()).shape[1]:
-                    coming = ahead.submit(self._read, size)
                     got += block.shape[1]
+                    coming = ahead.submit(self._read, got, size)
                     yield block
-        except (soundfile.LibsndfileError, RuntimeError) as why:
+        except (soundfile.LibsndfileError, RuntimeError, OSError) as why:
             text = f"{self.path.name} cannot be read beyond {got:,} samples; what lies before is whole."
             raise Refusal(text) from why
         if got < self.samples:
@@ -57,7 +61,7 @@ def opened(path: Path) -> Iterator[Sound]:
         raise Refusal(f"{path} is not a file.")
     if not path.stat().st_size:
         raise Refusal(f"{path.name} is empty.")
-    _check_wave(path)
+    wave = _check_wave(path)
     try:
         file = soundfile.SoundFile(path)
     except (soundfile.LibsndfileError, RuntimeError, TypeError) as why:
@@ -66,20 +70,22 @@ def opened(path: Path) -> Iterator[Sound]:
     with file:
         if not file.frames:
             raise Refusal(f"{path.name} holds no sound.")
-        yield Sound(path, file.samplerate, file.channels, file.frames, _BITS.get(file.subtype, 24), file)
+        yield Sound(path, file.samplerate, file.channels, file.frames, _BITS.get(file.subtype, 24), file, wave)
 
 
-def _check_wave(path: Path) -> None:
-    """A WAV whose header promises more than there is: the reader below would pass over that in silence."""
+def _check_wave(path: Path) -> wavfile.WaveInfo | None:
+    """A WAV that our own reader knows. Raises Refusal for one whose header promises more than there is: another reader
+    would pass over that in silence."""
     with open(path, "rb") as start:
         if start.read(4) not in (b"RIFF", b"RF64"):
-            return
+            return None
     try:
         info = wavfile.inspect(path)
     except (wavfile.NotAWave, ValueError, KeyError):
-        return
+        return None
     if info.cut_short:
         raise Refusal(
             f"{path.name} is cut short: its header promises another length than the {info.frames:,} samples that are "
             "there. What is there is whole; ./cattailer recover mends runs that broke off."
         )
+    return info

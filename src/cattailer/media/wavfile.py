@@ -4,14 +4,15 @@ import os
 import re
 import struct
 from dataclasses import dataclass
+from html import unescape
 from pathlib import Path
 from typing import BinaryIO
-from xml.sax.saxutils import unescape
 
 import numpy as np
 from numpy.typing import NDArray
 
 from cattailer.media import bwf
+from cattailer.media.disk import REAL
 from cattailer.media.pcm import unpack
 
 
@@ -21,7 +22,8 @@ class NotAWave(ValueError):
 
 @dataclass(frozen=True)
 class WaveInfo:
-    """``start`` is the time reference in samples; ``cut_short`` when the header promised more or less."""
+    """``start`` is the time reference in samples; ``cut_short`` when the header promised more or less;
+    ``sizes_fit`` when the lengths in the header are those of the file, to the byte."""
 
     path: Path
     format: bwf.Format
@@ -32,13 +34,17 @@ class WaveInfo:
     markers: tuple[bwf.Marker, ...]
     rf64: bool
     cut_short: bool
+    sizes_fit: bool
 
 
 def inspect(path: Path) -> WaveInfo:
     """Reads the header. Raises NotAWave, or OSError when the file cannot be opened."""
     with open(path, "rb") as file:
         size = os.fstat(file.fileno()).st_size
-        return _inspect(file, path, size)
+        try:
+            return _inspect(file, path, size)
+        except struct.error as why:
+            raise NotAWave(f"{path.name} has a damaged header") from why
 
 
 def _inspect(file: BinaryIO, path: Path, size: int) -> WaveInfo:
@@ -47,6 +53,7 @@ def _inspect(file: BinaryIO, path: Path, size: int) -> WaveInfo:
         raise NotAWave(f"{path.name} is not a WAV file")
     fmt: bwf.Format | None = None
     data_offset = data_bytes = long_bytes = start = 0
+    riff_bytes = struct.unpack("<I", head[4:8])[0]
     names: tuple[str, ...] = ()
     offsets: dict[int, int] = {}
     labels: dict[int, str] = {}
@@ -62,7 +69,8 @@ def _inspect(file: BinaryIO, path: Path, size: int) -> WaveInfo:
             if length == 0 or at + 8 + length > size:
                 break
         elif name == b"ds64":
-            long_bytes = struct.unpack("<QQ", file.read(16))[1]
+            long_riff_bytes, long_bytes = struct.unpack("<QQ", file.read(16))
+            riff_bytes = long_riff_bytes if head[:4] == b"RF64" else riff_bytes
         elif name == b"fmt ":
             fmt = _format(file.read(min(length, 40)), path)
         elif name == b"bext":
@@ -85,7 +93,8 @@ def _inspect(file: BinaryIO, path: Path, size: int) -> WaveInfo:
     cut = data_bytes > present_bytes or (data_bytes == 0 and present_bytes > 0)
     frames = (present_bytes if cut else data_bytes) // fmt.frame_bytes
     markers = tuple(bwf.Marker(offset, labels.get(n, "")) for n, offset in sorted(offsets.items()))
-    return WaveInfo(path, fmt, frames, data_offset, start, names, markers, head[:4] == b"RF64", cut)
+    fits = bool(data_bytes) and riff_bytes + 8 == size and data_bytes <= present_bytes
+    return WaveInfo(path, fmt, frames, data_offset, start, names, markers, head[:4] == b"RF64", cut, fits)
 
 
 def _format(body: bytes, path: Path) -> bwf.Format:
@@ -119,18 +128,23 @@ def read(info: WaveInfo, start: int = 0, frames: int | None = None) -> NDArray[n
     return unpack(data, info.format.channels, info.format.bits)
 
 
-def mend(path: Path) -> WaveInfo:
-    """Makes the header of a file that was cut short true to what is in it, and says what that is.
+def mend(path: Path, most: int | None = None) -> WaveInfo:
+    """Makes the header of a file that Cattailer began true to the sound that is in it, and says what that is.
 
-    Only files that Cattailer began are changed; what is already true is left alone.
+    ``most`` is how many frames were written, where that is known: what lies behind them is no sound. A file whose sizes
+    fit is left alone, and so is one that somebody else made. Raises NotAWave, OSError.
     """
     info = inspect(path)
+    if info.data_offset != bwf.HEADER_BYTES or (info.sizes_fit and (most is None or info.frames <= most)):
+        return info
     frames = (path.stat().st_size - info.data_offset) // info.format.frame_bytes
-    if (info.data_offset == bwf.HEADER_BYTES and frames != info.frames) or info.cut_short:
-        with open(path, "r+b", buffering=0) as file:
-            if info.data_offset == bwf.HEADER_BYTES:
-                fact_at = bwf.fact_offset(info.format)
-                file.truncate(info.data_offset + frames * info.format.frame_bytes)
-                bwf.write_sizes(file, frames, info.format, fact_at)
-            os.fsync(file.fileno())
+    if most is not None:
+        frames = min(frames, most)
+    file = REAL.append(path)
+    try:
+        file.truncate(info.data_offset + frames * info.format.frame_bytes)
+        bwf.write_sizes(file, frames, info.format)
+        file.sync()
+    finally:
+        file.close()
     return inspect(path)

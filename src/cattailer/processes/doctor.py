@@ -9,7 +9,10 @@ from dataclasses import dataclass
 from importlib import metadata
 
 from cattailer.core.errors import Refusal
+from cattailer.core.wording import counted
 from cattailer.engine.process.client import EngineClient
+from cattailer.media import recovery
+from cattailer.media.mark import read_mark
 from cattailer.processes.home import Home
 from cattailer.processes.postgres import find_programs
 
@@ -30,7 +33,7 @@ def no_engine() -> EngineClient:
 
 
 def examine(home: Home) -> list[Finding]:
-    return [_packages(), _database(), _port(), _disk(home), _clock()]
+    return [_packages(), _database(), _port(), _disk(home), _media(home), _clock()]
 
 
 def _packages() -> Finding:
@@ -80,6 +83,18 @@ def _disk(home: Home) -> Finding:
     free_gb = shutil.disk_usage(home.root).free / 1e9
     says = f"{rate:.0f} MB/s, {free_gb:.0f} GB free; ten tracks need 1.5 MB/s"
     return Finding("disk", rate >= NEEDED_MB_S and free_gb > 1, says)
+
+
+def _media(home: Home) -> Finding:
+    """The media folder is the one that belongs here, and everything in it can be read."""
+    noted = home.root / "media.id"
+    if noted.exists() and read_mark(home.media) != noted.read_text().strip():
+        return Finding("media", False, f"{home.media} is not the folder that belongs here. Is its disk mounted?")
+    troubles = recovery.look(home.media)
+    if troubles:
+        named = "; ".join(f"{t.path}: {t.says}" for t in troubles[:20])
+        return Finding("media", False, f"{counted(len(troubles), 'file')} cannot be used. {named}")
+    return Finding("media", True, "every journal and take can be read")
 
 
 def _clock() -> Finding:

@@ -7,6 +7,7 @@ from pathlib import Path
 from typing import IO
 
 from cattailer.core.errors import Refusal
+from cattailer.media import mark
 
 
 @dataclass(frozen=True)
@@ -30,6 +31,11 @@ class Home:
         return self.root / "logs"
 
     @property
+    def engine_lock(self) -> Path:
+        """Held by the engine that captures into the media folder."""
+        return (self.media if self.media.is_dir() else self.root) / ".engine.lock"
+
+    @property
     def lock(self) -> Path:
         return self.root / "serve.lock"
 
@@ -43,11 +49,13 @@ def find() -> Home:
 
 
 def prepare() -> Home:
-    """The home with its folders. Raises Refusal when it cannot be written."""
+    """The home with its folders; a media folder that was there once is not made again. Raises Refusal when the home
+    cannot be written."""
     home = find()
     try:
-        for folder in (home.root, home.media, home.profiles, home.logs):
+        for folder in (home.root, home.profiles, home.logs):
             folder.mkdir(parents=True, exist_ok=True)
+        media_id(home)
         probe = home.root / ".probe"
         probe.write_bytes(bytes(65536))
         probe.unlink()
@@ -57,6 +65,11 @@ def prepare() -> Home:
             f"or set CATTAILER_HOME to a folder that is yours."
         ) from why
     return home
+
+
+def media_id(home: Home) -> str:
+    """What the mark in the media folder should say. Raises OSError."""
+    return mark.settle(home.media, home.root / "media.id")
 
 
 def lock(home: Home) -> IO[str]:

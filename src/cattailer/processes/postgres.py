@@ -19,6 +19,7 @@ from typing import Any
 import psycopg
 
 from cattailer.core.errors import Refusal
+from cattailer.processes.children import ending_with_parent
 
 USER = "cattailer"
 _MISSING = "PostgreSQL is not installed. Run ./cattailer demo, which installs it, or: sudo apt-get install postgresql"
@@ -69,7 +70,8 @@ class Postgres:
                 [str(programs / "postgres"), "-D", self._data_path(), "-p", str(self._port),
                  "-c", "listen_addresses=127.0.0.1", "-c", "unix_socket_directories=", "-c", "max_connections=80",
                  *fast],
-                stdout=log, stderr=log, start_new_session=True, **self._as_user(),
+                stdout=log, stderr=log, start_new_session=True,
+                preexec_fn=ending_with_parent(signal.SIGINT), **self._as_user(),
             )
         self._await()
 
@@ -121,20 +123,52 @@ class Postgres:
         """Stops a server that a killed Cattailer left behind in this folder."""
         try:
             pid = int((self._folder / "data" / "postmaster.pid").read_text().splitlines()[0])
-            command = Path(f"/proc/{pid}/cmdline").read_bytes()
         except (OSError, ValueError, IndexError):
             return
-        if b"postgres" not in command:
-            return
-        with contextlib.suppress(ProcessLookupError):
-            os.kill(pid, signal.SIGINT)
-        until = time.monotonic() + 10
-        while Path(f"/proc/{pid}").exists() and time.monotonic() < until:
-            time.sleep(0.05)
+        for number, seconds in ((signal.SIGINT, 10.0), (signal.SIGKILL, 5.0)):
+            until = time.monotonic() + seconds
+            if not self._is_ours(pid):
+                return
+            with contextlib.suppress(ProcessLookupError):
+                os.kill(pid, number)
+            while self._is_ours(pid) and time.monotonic() < until:
+                time.sleep(0.05)
+
+    def _is_ours(self, pid: int) -> bool:
+        """Whether that process is a server of this very folder: the number in a stale file may be anybody's by now.
+        PostgreSQL works in its data folder."""
+        try:
+            command = Path(f"/proc/{pid}/cmdline").read_bytes()
+            return b"postgres" in command and os.path.samefile(f"/proc/{pid}/cwd", self._folder / "data")
+        except OSError:
+            return False
+
+    def answers(self, seconds: int) -> bool:
+        """Whether it lets somebody in, or says why not; False when it does not say anything."""
+        try:
+            with psycopg.connect(**self._address(seconds), dbname="postgres", autocommit=True) as connection:
+                connection.execute("SELECT 1")
+        except psycopg.errors.ConnectionTimeout:
+            return False
+        except psycopg.Error:
+            return True
+        return True
+
+    def kill(self) -> None:
+        """Ends a server that hangs, with all that it started. Its log brings everything back that was committed."""
+        if self._server is not None and self._server.poll() is None:
+            with contextlib.suppress(ProcessLookupError):
+                os.killpg(self._server.pid, signal.SIGKILL)
+            self._server.wait()
+
+    def _address(self, seconds: int) -> dict[str, Any]:
+        password = (self._folder / "password").read_text().strip()
+        return {
+            "host": "127.0.0.1", "port": self._port, "user": USER, "connect_timeout": seconds, "password": password,
+        }
 
     def _await(self) -> None:
-        address: dict[str, Any] = {"host": "127.0.0.1", "port": self._port, "user": USER, "connect_timeout": 3}
-        address["password"] = (self._folder / "password").read_text().strip()
+        address = self._address(3)
         until = time.monotonic() + 30
         while time.monotonic() < until:
             if self._server is not None and self._server.poll() is not None:

@@ -51,6 +51,7 @@ def record_demo(
     clock = VirtualClock() if virtual else WallClock()
     engine = Engine(open_live_room(plan, clock, seed=seed), plan)
     samples = round(seconds * rate_hz)
+    out.mkdir(parents=True, exist_ok=True)
     made = _header(out, plan)
     run = make_run(engine, out, f"run-{made.number:03}", made)
     engine.soon(lambda: engine.begin_run(run, samples))

@@ -19,13 +19,16 @@ from cattailer.core.errors import Refusal
 from cattailer.engine.messages.commands import Ping
 from cattailer.engine.process.client import EngineClient
 from cattailer.processes import home as homes
+from cattailer.processes.children import end_holder, ending_with_parent
 from cattailer.processes.postgres import Postgres
+from cattailer.processes.pulse import Pulse
 from cattailer.services.desk.desk import Desk
 from cattailer.services.running import runs
 from cattailer.services.session import demo, opening
 from cattailer.store.database import Database
 
 RESTART_PAUSE_S = 1.0
+ENGINE = "cattailer.processes.engine_main"
 
 
 class Supervisor:
@@ -41,6 +44,7 @@ class Supervisor:
         self._sockets = Path(tempfile.mkdtemp(prefix="cattailer-"))
         self._stopping = False
         self._desk: Desk | None = None
+        self._pulse: Pulse | None = None
         self._lock: IO[str] | None = None
 
     @property
@@ -64,12 +68,17 @@ class Supervisor:
 
     def _start(self) -> None:
         self._lock = homes.lock(self._home)
+        end_holder(self._home.engine_lock, "engine", ENGINE)
         self._check_port()
         env = {
             **os.environ,
             "CATTAILER_COMMANDS": f"ipc://{self._sockets}/commands",
             "CATTAILER_TELEMETRY": f"ipc://{self._sockets}/telemetry",
             "CATTAILER_MEDIA": str(self._home.media),
+            "CATTAILER_NAMES": self._address[0],
+            "CATTAILER_MEDIA_ID": homes.media_id(self._home),
+            "CATTAILER_ENGINE_LOCK": str(self._home.engine_lock),
+            "CATTAILER_LOGS": str(self._home.logs),
             "CATTAILER_PROFILES": str(self._home.profiles),
             "OPENBLAS_NUM_THREADS": "1",
             "PYTHONDONTWRITEBYTECODE": os.environ.get("PYTHONDONTWRITEBYTECODE", ""),
@@ -82,12 +91,13 @@ class Supervisor:
         self._step("tables", database.migrate)
         engine = EngineClient(self._env["CATTAILER_COMMANDS"])
         self._desk = Desk(database, engine, self._home.media, profiles_folder=self._home.profiles)
-        self._recover()
+        self._recover_now()
         self._spawn("web")
         self._step("engine", self._await_engine)
         if not self._stopping:
             self._step("session", self._open_session)
         self._step("page", self._await_page)
+        self._pulse = Pulse(engine, self._postgres)
         if not self._stopping:
             self._say(f"Cattailer is ready at {self.url}   (Ctrl+C stops it)")
 
@@ -113,16 +123,18 @@ class Supervisor:
     def _spawn(self, name: str) -> None:
         host, port = self._address
         commands = {
-            "engine": [sys.executable, "-m", "cattailer.processes.engine_main"],
+            "engine": [sys.executable, "-m", ENGINE],
             "web": [
                 sys.executable, "-m", "gunicorn", "--bind", f"{host}:{port}", "--worker-class", "gthread",
                 "--workers", "1", "--threads", "64", "--graceful-timeout", "1", "--timeout", "0",
                 "--log-level", "warning", "--no-control-socket", "cattailer.web.app:create_from_environment()",
             ],
         }
-        with open(self._home.logs / f"{name}.log", "ab") as log:
+        # What is no log: the last words of a process that cannot start. Each start begins it anew.
+        with open(self._home.logs / f"{name}.out", "wb") as out:
             self._children[name] = subprocess.Popen(
-                commands[name], env=self._env, stdin=subprocess.DEVNULL, stdout=log, stderr=log, start_new_session=True
+                commands[name], env=self._env, stdin=subprocess.DEVNULL, stdout=out, stderr=out,
+                start_new_session=True, preexec_fn=ending_with_parent(signal.SIGTERM),
             )
 
     def _await_engine(self) -> None:
@@ -134,7 +146,7 @@ class Supervisor:
                 return
             self._check_alive("engine")
             if time.monotonic() > until:
-                raise Refusal(f"The engine does not answer; see {self._home.logs / 'engine.log'}.", 503)
+                raise Refusal(f"The engine does not answer; see {self._home.logs / 'engine.out'}.", 503)
 
     def _await_page(self) -> None:
         until = time.monotonic() + 20
@@ -144,12 +156,12 @@ class Supervisor:
                 return
             self._check_alive("web")
             if time.monotonic() > until:
-                raise Refusal(f"The page does not answer; see {self._home.logs / 'web.log'}.", 503)
+                raise Refusal(f"The page does not answer; see {self._home.logs / 'web.out'}.", 503)
             time.sleep(0.05)
 
     def _check_alive(self, name: str) -> None:
         if self._children[name].poll() is not None and not self._stopping:
-            raise Refusal(f"The {name} process ended at once; see {self._home.logs / f'{name}.log'}.", 503)
+            raise Refusal(f"The {name} process ended at once; see {self._home.logs / f'{name}.out'}.", 503)
 
     def _open_session(self) -> None:
         assert self._desk is not None
@@ -159,38 +171,56 @@ class Supervisor:
             if opened is None:
                 opening.open_session(self._desk, session)
 
-    def _recover(self) -> None:
+    def _recover_now(self) -> None:
+        """Mends and enters what broke off; whatever is wrong there, the start goes on."""
         assert self._desk is not None
-        for story in runs.recover(self._desk, self._home.media):
+        if not self._desk.media_there():
+            self._say(f"  media      {self._home.media} is not there; nothing can be captured until it is back")
+        try:
+            report = runs.recover(self._desk, self._home.media)
+        except Exception as why:
+            self._say(f"  recovered  not everything yet ({why}); it is tried again by itself")
+            return
+        for mended in report.mended:
+            story = mended.story
             seconds = story.samples / story.header.rate_hz
             self._say(f"  recovered  run {story.header.number} of “{story.header.title}”, {seconds:.1f} s")
+        for trouble in report.troubles:
+            self._say(f"  LOOK       {trouble.path}: {trouble.says}")
 
     def _watch(self) -> None:
-        """Restarts what died; a capture that the engine took with it is recovered first."""
+        """Restarts what died or hangs; a capture that the engine took with it is mended then."""
+        if self._pulse is not None:
+            self._end_what_hangs(self._pulse)
         for name, child in list(self._children.items()):
             if child.poll() is None or self._stopping:
                 continue
             self._say(f"  {name} ended unexpectedly ({child.returncode}); restarting it")
-            if name == "engine":
-                self._recover_after_crash()
             time.sleep(RESTART_PAUSE_S)
             self._spawn(name)
+            if name == "engine":
+                self._recover_now()
         server = self._postgres.process
         if server is not None and server.poll() is not None and not self._stopping:
             self._say("  database ended unexpectedly; restarting it (a capture that runs goes on)")
             time.sleep(RESTART_PAUSE_S)
             try:
                 self._postgres.start()
-            except Refusal as why:
-                self._say(f"  {why.message}")
+            except (Refusal, OSError) as why:
+                self._say(f"  {why}")
 
-    def _recover_after_crash(self) -> None:
-        try:
-            self._recover()
-        except Exception as why:  # the engine must come back even when the database cannot be reached
-            self._say(f"  the run could not be entered yet ({why}); it will be at the next start")
+    def _end_what_hangs(self, pulse: Pulse) -> None:
+        if pulse.engine_hangs():
+            self._say("  engine does not answer any more; ending it")
+            self._children["engine"].kill()
+            self._children["engine"].wait()
+        if pulse.database_hangs():
+            self._say("  database does not answer any more; ending it")
+            self._postgres.kill()
 
     def _end(self) -> None:
+        if self._pulse is not None:
+            self._pulse.stop()
         for name in ("web", "engine"):
             child = self._children.get(name)
             if child is not None and child.poll() is None:

@@ -12,6 +12,9 @@ from sqlalchemy import orm
 
 CHANNEL = "cattailer_revision"
 """PostgreSQL notification: "session:revision" once an edit is committed."""
+CONNECT_S = 5
+LIMITS = "-c statement_timeout=10s -c lock_timeout=5s -c idle_in_transaction_session_timeout=60s"
+"""Nobody waits longer: what a statement or a lock holds up is refused, in words, and nothing was changed."""
 
 
 class Database:
@@ -19,7 +22,12 @@ class Database:
 
     def __init__(self, url: str) -> None:
         self.url = url
-        self.engine = sa.create_engine(url, pool_pre_ping=True, pool_size=10, max_overflow=30)
+        self.engine = sa.create_engine(
+            url, pool_pre_ping=True, pool_size=10, max_overflow=30, pool_timeout=CONNECT_S, connect_args={
+                "connect_timeout": CONNECT_S, "options": LIMITS, "keepalives_idle": 5, "keepalives_interval": 2,
+                "keepalives_count": 3,
+            },
+        )
         self._factory = orm.sessionmaker(self.engine, expire_on_commit=False)
 
     @contextmanager
@@ -32,6 +40,7 @@ class Database:
         config = Config()
         config.set_main_option("script_location", str(Path(__file__).parent / "migrations"))
         with self.engine.begin() as connection:
+            connection.execute(sa.text("SET LOCAL statement_timeout = 0"))
             config.attributes["connection"] = connection
             command.upgrade(config, "head")
 
@@ -41,7 +50,7 @@ class Database:
         Raises psycopg.OperationalError when the database goes away.
         """
         address = sa.make_url(self.url).set(drivername="postgresql").render_as_string(hide_password=False)
-        with psycopg.connect(address, autocommit=True) as connection:
+        with psycopg.connect(address, autocommit=True, connect_timeout=CONNECT_S) as connection:
             connection.execute(f"LISTEN {CHANNEL}")
             while True:
                 for note in connection.notifies(timeout=timeout_s, stop_after=1):

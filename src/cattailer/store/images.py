@@ -13,7 +13,7 @@ from cattailer.store.models import Base, Group, Input, Mix, Route, Session, Take
 
 WATCHED: tuple[type[Base], ...] = (Session, Input, Track, Group, Mix, Route, Take)
 _ORDER = {model.__tablename__: n for n, model in enumerate(WATCHED)}
-_UNWATCHED = {"sessions": {"revision", "opened_at", "created_at", "folder", "id"}}
+_UNWATCHED = {"sessions": {"revision", "takes_revision", "opened_at", "created_at", "folder", "id"}}
 
 Images = dict[str, dict[str, Any] | None]
 
@@ -82,13 +82,14 @@ def put_back(db: orm.Session, session: Session, images: Images) -> None:
     for key in sorted(images, key=lambda k: _ORDER[k.partition("/")[0]]):
         table = key.partition("/")[0]
         model = WATCHED[_ORDER[table]]
-        row = session if model is Session else _find(session, model, key)
+        row = session if model is Session else _find(db, session, model, key)
         image = images[key]
         if image is None:
-            if row is not None:
+            if row is not None and model is not Take:
                 _rows(session, model).remove(row)
         elif row is None:
-            _rows(session, model).append(model(**image))
+            if model is not Take:
+                _rows(session, model).append(model(**image))
         else:
             for name, value in image.items():
                 setattr(row, name, value)
@@ -96,14 +97,21 @@ def put_back(db: orm.Session, session: Session, images: Images) -> None:
 
 
 def _rows(session: Session, model: type[Base]) -> list[Any]:
-    if model is Take:  # changed by edits, made by captures alone
-        return [take for track in session.tracks for take in track.takes]
     found: list[Any] = getattr(session, model.__tablename__)
     return found
 
 
-def _find(session: Session, model: type[Base], key: str) -> Base | None:
+def _find(db: orm.Session, session: Session, model: type[Base], key: str) -> Base | None:
+    if model is Take:  # changed by edits, made by captures alone
+        take = db.get(Take, int(key.partition("/")[2]))
+        return take if take is not None and take.track.session_id == session.id else None
     return next((row for row in _rows(session, model) if _key(row) == key), None)
+
+
+def moves_takes(images: Images) -> bool:
+    """Whether an edit with these images changed what sounds of takes."""
+    return any(key.startswith("takes/") or (key.startswith("sessions/") and "rate_hz" in (image or {}))
+               for key, image in images.items())
 
 
 def _key(row: Base) -> str:

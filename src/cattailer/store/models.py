@@ -24,8 +24,9 @@ class Base(DeclarativeBase):
 
 
 class Session(Base):
-    """One piece of work. ``folder`` is its place below the media root; ``revision`` counts edits. The range is empty
-    where its ends are equal."""
+    """One piece of work. ``folder`` is its place below the media root; ``revision`` counts edits,
+    ``takes_revision`` is that at which what sounds of takes changed last. The range is empty where its ends are
+    equal."""
 
     __tablename__ = "sessions"
 
@@ -53,6 +54,7 @@ class Session(Base):
     range_stop: Mapped[int] = mapped_column(BigInteger, default=0)
     looping: Mapped[bool] = mapped_column(default=False)
     revision: Mapped[int] = mapped_column(default=1)
+    takes_revision: Mapped[int] = mapped_column(default=1)
     created_at: Mapped[datetime] = mapped_column(default=_now)
     opened_at: Mapped[datetime | None]
 
@@ -107,7 +109,7 @@ class Track(Base):
     window_dbfs: Mapped[list[float]] = mapped_column(ARRAY(Float), default=list)
 
     takes: Mapped[list["Take"]] = relationship(
-        order_by="Take.number", cascade="all, delete-orphan", back_populates="track", lazy="selectin"
+        order_by="Take.number", cascade="all, delete-orphan", back_populates="track"
     )
 
 
@@ -219,7 +221,7 @@ class Take(Base):
     id: Mapped[int] = mapped_column(primary_key=True)
     track_id: Mapped[int] = mapped_column(ForeignKey("tracks.id", ondelete="CASCADE"), index=True)
     run_id: Mapped[int] = mapped_column(ForeignKey("runs.id", ondelete="CASCADE"), index=True)
-    media_id: Mapped[int] = mapped_column(ForeignKey("media.id", ondelete="CASCADE"))
+    media_id: Mapped[int] = mapped_column(ForeignKey("media.id", ondelete="CASCADE"), index=True)
     lead_in_id: Mapped[int | None] = mapped_column(ForeignKey("media.id", ondelete="SET NULL"))
     lead_in_samples: Mapped[int] = mapped_column(default=0)
     number: Mapped[int]

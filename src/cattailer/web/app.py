@@ -1,21 +1,25 @@
 """Putting the web together."""
 
-from urllib.parse import urlsplit
+import os
+from functools import partial
+from pathlib import Path
 
 import structlog
 from flask import Flask, Response, render_template, request
 from flask_sock import Sock
 from pydantic import ValidationError
 from sqlalchemy.exc import DataError, OperationalError
+from sqlalchemy.exc import TimeoutError as PoolTimeout
 from werkzeug.exceptions import HTTPException
 
 from cattailer.core.errors import Refusal, Sure
 from cattailer.core.wording import counted
+from cattailer.services.desk import logs
 from cattailer.services.desk.desk import Desk
 from cattailer.web.care import Care
 from cattailer.web.choices import CHOICES
 from cattailer.web.deck.routes import blueprint as deck
-from cattailer.web.live import add_live
+from cattailer.web.live import MOST_SAID, add_live
 from cattailer.web.sessions import blueprint as sessions
 from cattailer.web.stages.capture.edits import blueprint as capture_edits
 from cattailer.web.stages.capture.pages import blueprint as capture
@@ -31,6 +35,7 @@ from cattailer.web.stages.timing.click import blueprint as timing_click
 from cattailer.web.stages.timing.edits import blueprint as timing_edits
 from cattailer.web.stages.timing.pages import blueprint as timing
 from cattailer.web.stages.timing.trip import blueprint as timing_trip
+from cattailer.web.strangers import keep_out
 
 log = structlog.get_logger("web")
 BLUEPRINTS = (
@@ -44,7 +49,7 @@ def create_app(desk: Desk, care: Care | None = None) -> Flask:
     app = Flask(__name__)
     app.config["MAX_CONTENT_LENGTH"] = 1 << 20
     app.config["SEND_FILE_MAX_AGE_DEFAULT"] = 3600
-    app.config["SOCK_SERVER_OPTIONS"] = {"ping_interval": 10}
+    app.config["SOCK_SERVER_OPTIONS"] = {"ping_interval": 10, "max_message_size": MOST_SAID}
     app.extensions["desk"] = desk
     app.extensions["care"] = care or Care(desk)
     app.jinja_env.globals.update(CHOICES)
@@ -52,31 +57,35 @@ def create_app(desk: Desk, care: Care | None = None) -> Flask:
     for blueprint in BLUEPRINTS:
         app.register_blueprint(blueprint)
     add_live(Sock(app), app)
-    app.before_request(_refuse_strangers)
+    keep_out(app)
     app.register_error_handler(Sure, _ask)
     app.register_error_handler(Refusal, lambda why: _say(why.message, why.status))
     app.register_error_handler(ValidationError, _say_invalid)
-    app.register_error_handler(OperationalError, lambda _: _say(DATABASE_AWAY, 503))
+    for away in (OperationalError, PoolTimeout):
+        app.register_error_handler(away, lambda _: _say(DATABASE_AWAY, 503))
     app.register_error_handler(DataError, lambda _: _say("There is nothing with that number.", 404))
     app.register_error_handler(HTTPException, _say_http)
     app.register_error_handler(Exception, _say_unforeseen)
-    app.add_url_rule("/alive", "alive", lambda: "alive")
+    app.add_url_rule("/alive", "alive", partial(_alive, app))
     return app
 
 
 def create_from_environment() -> Flask:
     """For gunicorn, as the supervisor starts it."""
+    folder = os.environ.get("CATTAILER_LOGS")
+    logs.configure(Path(folder) if folder else None, "web")
     desk = Desk.from_environment()
     care = Care(desk)
+    desk.quiet_work = care.quiet
     care.start()
     return create_app(desk, care)
 
 
-def _refuse_strangers() -> None:
-    """A page from elsewhere, open in the same browser, must not press buttons here or listen in."""
-    origin = request.headers.get("Origin")
-    if origin is not None and urlsplit(origin).netloc != request.host:
-        raise Refusal("That came from a page of another site, so nothing was done.", 403)
+def _alive(app: Flask) -> tuple[str, int]:
+    """Whether everything that works in the background still does; names what does not."""
+    care: Care = app.extensions["care"]
+    quiet = care.quiet()
+    return ("alive", 200) if not quiet else (f"Does not come round any more: {', '.join(quiet)}.", 503)
 
 
 def _say(message: str, status: int) -> tuple[str, int] | Response:

@@ -1,17 +1,19 @@
 """What the web does by itself in the background: follows revisions, enters finished runs, and gives
 a restarted engine its session back."""
 
-import threading
 import time
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 
 import psycopg
 import structlog
+from sqlalchemy.exc import OperationalError
 
 from cattailer.core.errors import Refusal
 from cattailer.engine.messages.commands import AWAY
 from cattailer.engine.process.client import Listener
+from cattailer.engine.process.loops import Loops
 from cattailer.services.desk.desk import Desk
 from cattailer.services.running import runs
 from cattailer.services.session import opening
@@ -21,6 +23,7 @@ from cattailer.services.stages.patch.linecheck import LiveWalk
 log = structlog.get_logger("care")
 LOOK_AGAIN_S = 2.0
 SWEEP_S = 20.0
+QUIET_S = 30.0
 
 
 class Care:
@@ -29,32 +32,42 @@ class Care:
     def __init__(self, desk: Desk) -> None:
         self._desk = desk
         self.revisions: dict[int, int] = {}
+        self._loops = Loops(QUIET_S)
+        self._unmeasured: set[int] = set()
 
     def start(self) -> None:
-        for work in (self._follow_revisions, self._enter_runs, self._mind_engine, self._listen):
-            threading.Thread(target=self._again_and_again, args=(work,), daemon=True).start()
+        works: dict[str, Callable[[], None]] = {
+            "revisions": self._follow_revisions, "runs": self._enter_runs, "engine": self._mind_engine,
+            "checks": self._listen, "measuring": self._measure,
+        }
+        for name, work in works.items():
+            self._loops.start(name, partial(self._again, work), LOOK_AGAIN_S)
+
+    def quiet(self) -> list[str]:
+        """What does not come round any more of the work in the background."""
+        return self._loops.quiet()
 
     @staticmethod
-    def _again_and_again(work: Callable[[], None]) -> None:
-        while True:
-            try:
-                work()
-            except (Refusal, psycopg.Error) as why:
-                log.info("will try again", why=str(why))
-            except Exception:
-                log.exception("background work stumbled")
-            time.sleep(LOOK_AGAIN_S)
+    def _again(work: Callable[[], None]) -> None:
+        """What is away for a while is no stumbling."""
+        try:
+            work()
+        except (Refusal, psycopg.Error, OperationalError) as why:
+            log.info("will try again", why=str(why))
 
     def _follow_revisions(self) -> None:
-        for session, revision in self._desk.database.revisions(30.0):
+        for session, revision in self._desk.database.revisions(5.0):
+            self._loops.beat("revisions")
             if session:
                 self.revisions[session] = revision
 
     def _enter_runs(self) -> None:
+        """As the engine tells of them, and now and then whatever lies there: a run that broke off is mended too."""
         listener = Listener(self._desk.telemetry, ("event",))
         swept = 0.0
         try:
             while True:
+                self._loops.beat("runs")
                 if time.monotonic() - swept > SWEEP_S:
                     runs.enter_finished(self._desk)
                     swept = time.monotonic()
@@ -64,14 +77,21 @@ class Care:
         finally:
             listener.close()
 
+    def _measure(self) -> None:
+        """What a crash or a full disk left without peak, checksum and overview."""
+        while runs.measure_one(self._desk, self._unmeasured):
+            self._loops.beat("measuring")
+
     def _listen(self) -> None:
         """Hears for the line checks; only while one is under way."""
         while True:
             while not self._wanted():
+                self._loops.beat("checks")
                 time.sleep(0.1)
             listener = Listener(self._desk.telemetry, ("frame",))
             try:
                 while self._wanted():
+                    self._loops.beat("checks")
                     for frame in listener.receive(200):
                         if frame["topic"] == "frame":
                             linecheck.hear(self._desk, frame["session"], frame)

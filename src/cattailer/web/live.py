@@ -25,6 +25,8 @@ from cattailer.services.stages.patch import linecheck
 
 WAIT_MS = 20
 TUNE_S = 0.12
+MOST_SAID, MOST_AT_ONCE = 4096, 40
+"""Bytes in a message, and messages in a twentieth of a second."""
 UNKNOWN_WISH = "The page asked for something that is not known here. Reload it."
 
 
@@ -92,11 +94,16 @@ def _serve(ws: Server, listener: Listener, session_id: int, known: int, revision
             ws.send(json.dumps(_tuned(desk, session_id, wish.tune)))
         if time.monotonic() - looked > 0.05:
             looked = time.monotonic()
-            text = ws.receive(timeout=0)
-            if text is not None:
+            for _ in range(MOST_AT_ONCE):
+                text = ws.receive(timeout=0)
+                if text is None:
+                    break
                 wish = _grant(ws, listener, text, wish)
                 if wish.levels:
                     watch.keep_watching(desk, session_id)
+            else:  # no page asks so much
+                ws.close(1008, "too many messages")
+                return
 
 
 def _grant(ws: Server, listener: Listener, text: Any, before: Wish) -> Wish:

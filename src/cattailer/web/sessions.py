@@ -1,8 +1,11 @@
 """The list of sessions."""
 
+from contextlib import suppress
+
 from flask import Blueprint, Response, redirect, render_template, url_for
 from werkzeug.wrappers import Response as AnyResponse
 
+from cattailer.core.errors import Refusal
 from cattailer.services.session import history, opening, pictures, sessions, templates
 from cattailer.web.forms import Form, Text, desk, done, form
 
@@ -41,13 +44,12 @@ def create() -> AnyResponse:
     hardware = sessions.Hardware(
         wanted.interface or None, wanted.rate_hz or None, wanted.period or None, wanted.bits or None
     )
-    made = sessions.create_session(desk(), wanted.title, hardware, wanted.template)
-    return _go(url_for("sessions.enter", session_id=made))
+    return _open(sessions.create_session(desk(), wanted.title, hardware, wanted.template))
 
 
 @blueprint.post("/s/<int:session_id>/copy")
 def copy(session_id: int) -> AnyResponse:
-    return _go(url_for("sessions.enter", session_id=sessions.copy_session(desk(), session_id, form(Named).name)))
+    return _open(sessions.copy_session(desk(), session_id, form(Named).name))
 
 
 @blueprint.post("/s/<int:session_id>/title")
@@ -91,15 +93,29 @@ def open_here(session_id: int) -> Response:
     return done()
 
 
+@blueprint.post("/s/<int:session_id>/enter")
+def open_and_enter(session_id: int) -> AnyResponse:
+    """Opens the session in the engine and goes to it."""
+    if opening.has_profile(desk(), session_id):
+        opening.open_session(desk(), session_id)
+    return _go(url_for("sessions.enter", session_id=session_id))
+
+
 @blueprint.get("/s/<int:session_id>/")
 def enter(session_id: int) -> AnyResponse:
-    """Opens the session in the engine and goes to its first stage; where its interface's profile is
-    gone, to the page that says so."""
+    """Goes to the session's first stage, without opening it: an address alone changes nothing. Where its interface's
+    profile is gone, to the page that says so."""
     if not opening.has_profile(desk(), session_id):
         return redirect(url_for("patch.view", session_id=session_id, view="interface"))
-    opening.open_session(desk(), session_id)
     fresh = sessions.is_empty(desk(), session_id)
     return redirect(url_for("patch.stage" if fresh else "capture.stage", session_id=session_id))
+
+
+def _open(session_id: int) -> AnyResponse:
+    """A session that was made just now; when the engine cannot open it yet, its page says so."""
+    with suppress(Refusal):
+        opening.open_session(desk(), session_id)
+    return _go(url_for("sessions.enter", session_id=session_id))
 
 
 def _go(address: str) -> AnyResponse:

@@ -43,7 +43,11 @@ def test_takes_and_click_go_round_exactly(tmp_path: Path, period: int, length: i
                    pieces=(Piece(1, 99, str(path), 0, 200_000, 0),))
     heard, passes = rolled(plan, first)
     expected = (first + np.arange(130_000) % length).astype(np.float32) / np.float32(1e6)
-    assert np.abs(heard[0] - expected).max() < 1e-6
+    # Where it goes round, and where rolling begins, what sounds goes and comes within 3 ms; the live input, within 50.
+    place = np.arange(130_000) % length
+    inside = (place >= 144) & (place < length - 144) & (np.arange(130_000) >= 2400)
+    assert np.abs(heard[0] - expected)[inside].max(initial=0.0) < 1e-6
+    assert np.abs(np.diff(heard[0])).max() < 0.002, "nothing steps"
     assert passes in (1 + 130_000 // length, 1 + (130_000 + period) // length)
 
     clicked, _ = rolled(plan_of(LOOP, click=True, period=period, loop=(first, first + length)), first)
@@ -104,7 +108,7 @@ def test_capturing_out_of_a_loop_loses_nothing(tmp_path: Path) -> None:
     run_for(engine, 5000)
     engine.soon(engine.roll)
     run_for(engine, stop - first - 600)
-    at = engine.leave_loop()
+    at, _ = engine.leave_loop()
     run = opened(engine, tmp_path)
     assert run.header.start == at < stop
     run_for(engine, 2000)

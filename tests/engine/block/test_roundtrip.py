@@ -7,6 +7,7 @@ import numpy as np
 import pytest
 
 from cattailer.core.errors import NotNow
+from cattailer.core.plan import TrackPlan
 from cattailer.core.sound import probe
 from cattailer.core.time.clicking import ClickSettings
 from cattailer.core.time.timeline import TempoMap
@@ -88,16 +89,16 @@ def test_the_probe_takes_its_output_and_leaves_the_others() -> None:
     assert (whole[[0, 2]] == 0.25).all()
 
 
-def test_the_click_goes_to_the_mixes_that_want_it_and_only_when_it_should() -> None:
+def test_the_click_goes_to_the_mixes_that_want_it_and_only_when_it_should(tmp_path: Path) -> None:
     plan = demo.plan(False, click=True)
     wanted = plan.mixes[1]
-    plan = replace(plan, clicking=ClickSettings(when="capturing", mixes=(wanted.id,)), tracks=(), routes=())
+    plan = replace(plan, clicking=ClickSettings(when="capturing", mixes=(wanted.id,)), tracks=(TrackPlan(1, "One", (0,), True),), routes=())
     engine = Engine(open_live_room(plan, VirtualClock(), ((0, 12), (wanted.outputs[0], 13))), plan)
     engine.soon(engine.transport.roll)
     run_for(engine, 48_000)
     heard = engine.ring.read(engine.sample - 40_000, engine.sample, np.array([12, 13]))
     assert np.abs(heard).max() < 1e-4, "it only sounds while capturing"
-    engine.soon(engine.transport.capture)
+    begin(engine, tmp_path)
     run_for(engine, 96_000)
     heard = np.abs(engine.ring.read(engine.sample - 80_000, engine.sample, np.array([12, 13]))).max(axis=1)
     assert heard[0] < 1e-4, "the main mix does not get it"

@@ -2,7 +2,6 @@
 
 import math
 import threading
-from dataclasses import replace
 from pathlib import Path
 
 import msgpack
@@ -114,7 +113,7 @@ def test_sound_is_handed_out_from_the_ring(tmp_path: Path) -> None:
     thread.start()
     try:
         client = EngineClient(pair[0])
-        client.ask(RunPlan(replace(demo.plan(True)).to_dict()))
+        client.ask(RunPlan(demo.plan(True).to_dict(), []))
         wait_for(lambda: client.ask(GetSound([3], 4800)).count == 4800)
         first = client.ask(GetSound([3, 0], 4800, 0))
         assert (first.start, first.count, len(first.pcm)) == (0, 4800, 2 * 4 * 4800)

@@ -43,28 +43,28 @@ def test_commands_and_refusals(addresses: tuple[str, str], tmp_path: Path) -> No
         client.ask(RunPlan({"rate_hz": 1}))
     plan = demo.plan(True)
     with pytest.raises(Refusal, match="profile of the interface"):
-        client.ask(RunPlan(replace(plan, interface="nothing-3").to_dict()))
+        client.ask(RunPlan(replace(plan, interface="nothing-3").to_dict(), []))
     with pytest.raises(Refusal, match="does not run at"):
-        client.ask(RunPlan(replace(plan, rate_hz=22050).to_dict()))
-    assert client.ask(RunPlan(plan.to_dict())).session == 1
+        client.ask(RunPlan(replace(plan, rate_hz=22050).to_dict(), []))
+    assert client.ask(RunPlan(plan.to_dict(), [])).session == 1
     with pytest.raises(Refusal, match="outside the timeline"):
-        client.ask(Locate(-10_000_000))
+        client.ask(Locate(1, -10_000_000))
     with pytest.raises(Refusal, match="No player"):
         client.ask(AskRoom("ask", {"player": "nobody", "mode": "rest"}))
-    with pytest.raises(Refusal, match="media folder cannot be written"):
+    with pytest.raises(Refusal, match="media folder is not where it was"):
         client.ask(Capture(_header(), "/proc/nowhere", "x"))
     client.ask(Capture(_header(), str(tmp_path / "run"), "x"))
     with pytest.raises(Refusal, match="already running"):
         client.ask(Capture(_header(), str(tmp_path / "run2"), "x"))
     with pytest.raises(Refusal, match="cannot be moved while a capture"):
-        client.ask(Locate(5))
+        client.ask(Locate(1, 5))
     with pytest.raises(Refusal, match="cannot change while"):
-        client.ask(RunPlan(replace(plan, period=256).to_dict()))
+        client.ask(RunPlan(replace(plan, period=256).to_dict(), []))
     time.sleep(0.3)
-    answer = client.ask(Stop())
-    assert Path(answer.journal).exists()
+    answer = client.ask(Stop(1))
+    assert answer.journal == str(tmp_path / "run" / "x.journal.jsonl")
     assert answer.status.state == "stopped"
-    assert client.ask(RunPlan(replace(plan, period=256, revision=2).to_dict())).revision == 2
+    assert client.ask(RunPlan(replace(plan, period=256, revision=2).to_dict(), [])).revision == 2
 
 
 def _header() -> dict[str, object]:
@@ -94,7 +94,7 @@ def test_telemetry_tells_levels_and_the_mixes_that_are_listened_to(addresses: tu
     client = EngineClient(addresses[0])
     plan = demo.plan(True)
     twelve = tuple(MixPlan(n, f"Mix {n}", ()) for n in range(1, 13))
-    client.ask(RunPlan(replace(plan, mixes=twelve, routes=(*plan.routes, ("track:3", "mix:12"))).to_dict()))
+    client.ask(RunPlan(replace(plan, mixes=twelve, routes=(*plan.routes, ("track:3", "mix:12"))).to_dict(), []))
     listener = Listener(addresses[1], ("frame", mix_topic(1)))
     other = Listener(addresses[1], (mix_topic(12),))
     frames, heard, elsewhere = [], [], []

@@ -6,11 +6,11 @@ import pytest
 from cattailer.core.errors import NotNow, Refusal
 from cattailer.services.desk import standin
 from cattailer.services.desk.desk import Desk
-from cattailer.services.running import click, frame, ranges, transport
+from cattailer.services.running import arming, click, frame, ranges, transport
 from cattailer.services.session import demo, history, opening
 from cattailer.services.stages.capture import lanes
 from cattailer.services.stages.timing import buffers, tempo
-from tests.helpers.sessions import plan_of
+from tests.helpers.sessions import plan_of, stop, the_map
 from tests.helpers.waiting import pass_time, wait_for
 
 
@@ -28,7 +28,7 @@ def test_a_range_is_looped_unless_it_is_shorter_than_the_buffer(desk: Desk) -> N
     transport.roll(desk, session)
     pass_time(desk.engine, 2.6)
     assert loop[0] <= desk.engine_state().position < loop[1]
-    transport.stop(desk, session)
+    stop(desk, session)
     for wrong in ((3, 3), (0, 2), (5, 2)):
         with pytest.raises(Refusal, match=r"stayed|stays"):
             ranges.set_range(desk, session, *wrong)
@@ -37,10 +37,45 @@ def test_a_range_is_looped_unless_it_is_shorter_than_the_buffer(desk: Desk) -> N
     buffers.use_for(desk, session, "mixing")
     with pytest.raises(Refusal, match="less than the buffer of 1024"):
         ranges.set_range(desk, session, 2, 3)
+    assert plan_of(desk, session).loop is None, "it stayed on its bar, which is shorter than a block by now"
+    for _ in range(3):
+        history.undo(desk, session)
     assert plan_of(desk, session).loop == loop
-    history.undo(desk, session)
     ranges.switch_loop(desk, session)
     assert plan_of(desk, session).loop is None
+
+
+def test_a_range_stays_on_its_bars(desk: Desk) -> None:
+    session = demo.load(desk)
+    ranges.set_range(desk, session, 3, 5)
+    ranges.switch_loop(desk, session)
+    tempo.set_tempo(desk, session, 1, 120.0)
+    tempo.set_meter(desk, session, 2, 5, 4)
+    tempo.set_bar_one(desk, session, 48_000)
+    now = the_map(desk, session)
+    assert plan_of(desk, session).loop == (now.sample_of(3), now.sample_of(5))
+
+
+def test_a_refused_capture_leaves_the_loop_on_and_opens_nothing(desk: Desk) -> None:
+    session = demo.load(desk)
+    ranges.set_range(desk, session, 1, 2)
+    ranges.switch_loop(desk, session)
+    with pytest.raises(NotNow, match="No track is armed"):
+        transport.capture(desk, session)
+    assert desk.engine_state().session is None, "a refused command opens nothing"
+    arming.arm_all(desk, session, True)
+    opening.open_session(desk, session)
+    transport.roll(desk, session)
+    folder = desk.media / demo.FOLDER
+    folder.mkdir()
+    desk.media.rename(desk.media.with_name("away"))
+    with pytest.raises(Refusal, match="not where it was"):
+        transport.capture(desk, session)
+    assert not desk.media.exists(), "nothing is made anew"
+    bar = demo.tempo().sample_of(2)
+    pass_time(desk.engine, 2.5)
+    assert desk.engine_state().state == "rolling"
+    assert desk.engine_state().position < bar
 
 
 def test_bar_1_is_gone_to_wherever_it_stands(desk: Desk) -> None:

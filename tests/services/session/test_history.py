@@ -10,7 +10,7 @@ from cattailer.services.running import arming, transport
 from cattailer.services.session import demo, hardware, history, inputs, rate, sessions, tracks
 from cattailer.services.stages.patch import inputlists, routes
 from cattailer.services.stages.takes import files
-from tests.helpers.sessions import takes_of, the_patch, words
+from tests.helpers.sessions import stop, takes_of, the_patch, words
 from tests.helpers.waiting import pass_time
 
 TEN = "socket,name,source,pick-up,48 V,notes\n" + "\n".join(
@@ -94,7 +94,7 @@ def test_tracks_that_hold_takes_are_never_lost(desk: Desk) -> None:
         with pytest.raises(NotNow, match="must wait"):
             call()
     inputs.set_text(desk, session, 3, "aim", "while capturing")
-    transport.stop(desk, session)
+    stop(desk, session)
     take = takes_of(desk, session, -1)[0]
     assert take.peak_dbfs > -12
     assert files.take_file(desk, session, take.id).path.is_file()

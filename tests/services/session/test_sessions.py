@@ -13,7 +13,7 @@ from cattailer.services.session import demo, inputs, opening, sessions, tracks
 from cattailer.services.session.compiling import compile_plan
 from cattailer.services.stages.takes import files
 from cattailer.store.models import History, Session
-from tests.helpers.sessions import rows_of, takes_of
+from tests.helpers.sessions import rows_of, stop, takes_of
 from tests.helpers.waiting import pass_time
 
 
@@ -83,7 +83,7 @@ def test_files_stay_below_the_media_folder(desk: Desk) -> None:
     arming.arm_track(desk, session, row.id, True)
     transport.capture(desk, session)
     pass_time(desk.engine, 0.2)
-    transport.stop(desk, session)
+    stop(desk, session)
     (take,) = takes_of(desk, session, 0)
     path = files.take_file(desk, session, take.id).path
     assert path.resolve().is_relative_to(Path(desk.media).resolve())

@@ -7,7 +7,7 @@ from cattailer.services.desk.desk import Desk
 from cattailer.services.running import arming, frame, transport
 from cattailer.services.session import demo, sessions, templates
 from cattailer.services.stages.patch import show
-from tests.helpers.sessions import rows_of
+from tests.helpers.sessions import rows_of, stop
 from tests.helpers.waiting import pass_time
 
 
@@ -16,7 +16,7 @@ def test_templates_and_copies_have_no_takes(desk: Desk) -> None:
     arming.arm_all(desk, session, True)
     transport.capture(desk, session)
     pass_time(desk.engine, 0.2)
-    transport.stop(desk, session)
+    stop(desk, session)
     templates.save(desk, session, "Our barn")
     with pytest.raises(NotNow, match="already"):
         templates.save(desk, session, " Our  barn ")

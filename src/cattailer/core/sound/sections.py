@@ -33,7 +33,8 @@ class Sections:
         leaps = [np.eye(order)]
         for _ in range(_SUPER):
             leaps.append(leap @ leaps[-1])
-        self._leaps = np.stack(leaps)
+        # The state that each block begins with, from the one before the first: (order, blocks * order).
+        self._leaps = np.ascontiguousarray(np.concatenate([leap.T for leap in leaps[1:]], axis=1))
         self._spread = np.zeros((_SUPER * order, _SUPER * order))
         for later in range(_SUPER):
             for earlier in range(later + 1):
@@ -70,7 +71,7 @@ class Sections:
             count = min(_SUPER, blocks - at)
             part = pushed[:, at : at + count].astype(np.float64).reshape(channels, count * order)
             after = (part @ self._spread[: count * order, : count * order]).reshape(channels, count, order)
-            after += np.einsum("kij,cj->cki", self._leaps[1 : count + 1], self._state)
+            after += (self._state @ self._leaps[:, : count * order]).reshape(channels, count, order)
             before[:, at] = self._state
             before[:, at + 1 : at + count] = after[:, :-1]
             self._state = after[:, -1].copy()

@@ -7,8 +7,8 @@ OVERSAMPLING = 4
 TAPS = 12
 """Per phase, as many as the standard's own filter has."""
 
-_CHUNK = 256
-_FIRST = 64
+_CHUNK = 64
+_FIRST = 128
 _BETA = 6.0
 
 Floats = NDArray[np.float32]

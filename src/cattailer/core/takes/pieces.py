@@ -1,5 +1,6 @@
 """Which take is heard where."""
 
+import heapq
 from dataclasses import dataclass
 
 
@@ -32,18 +33,26 @@ class Piece:
 def topmost(spans: list[TakeSpan]) -> list[Piece]:
     """The pieces that sound on one track when later takes lie on top of earlier ones.
 
-    Pieces do not overlap and come in timeline order.
+    Pieces do not overlap and come in timeline order. Takes n log n steps: a sweep along the timeline, with what lies
+    there in a heap, the newest on top.
     """
+    starts = sorted((s.start, -s.order, n) for n, s in enumerate(spans) if s.samples > 0)
+    edges = sorted({e for s in spans if s.samples > 0 for e in (s.start, s.start + s.samples)})
+    lying: list[tuple[int, int]] = []
     found: list[Piece] = []
-    for span in sorted(spans, key=lambda s: s.order, reverse=True):
-        parts = [(span.start, span.start + span.samples)]
-        for above in found:
-            low, high = above.start, above.start + above.samples
-            parts = [
-                part
-                for a, b in parts
-                for part in ((a, min(b, low)), (max(a, high), b))
-                if part[0] < part[1]
-            ]
-        found += [Piece(span.take, span.track, span.path, a, b - a, a - span.start + span.offset) for a, b in parts]
-    return sorted(found, key=lambda p: p.start)
+    n = 0
+    above: TakeSpan | None = None
+    for at, until in zip(edges, edges[1:], strict=False):
+        while n < len(starts) and starts[n][0] <= at:
+            heapq.heappush(lying, starts[n][1:])
+            n += 1
+        while lying and spans[lying[0][1]].start + spans[lying[0][1]].samples <= at:
+            heapq.heappop(lying)
+        top = spans[lying[0][1]] if lying else None
+        if top is not None and top is above:
+            last = found.pop()
+            found.append(Piece(last.take, last.track, last.path, last.start, until - last.start, last.offset))
+        elif top is not None:
+            found.append(Piece(top.take, top.track, top.path, at, until - at, at - top.start + top.offset))
+        above = top
+    return found

@@ -37,6 +37,7 @@ def measure(profile: Profile, plan: Plan, period: int) -> list[float]:
     driver = _Nobody(profile, plan, period)
     engine = Engine(driver, replace(plan, period=period, pieces=(), tracks=tuple(replace(t) for t in plan.tracks)))
     engine.transport.roll()
+    engine.read_ahead()
     times: list[float] = []
     sample, until = 0, time.perf_counter() + LEAST_S
     while len(times) < BLOCKS and (len(times) < 50 or time.perf_counter() < until):

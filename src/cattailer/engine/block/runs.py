@@ -16,14 +16,14 @@ def make_run(engine: Engine, folder: Path, stem: str, header: journal.RunHeader)
         claimed_samples=engine.driver.latency.round_trip_samples,
     )
     tell = (lambda _: None) if header.lead_in_of else engine.events.append
-    return RunWriter(folder, stem, header, engine.ring, tell)
+    return RunWriter(folder, stem, header, engine.ring, tell, engine.disk)
 
 
 def make_lead_in(engine: Engine, run: RunWriter, count: Count) -> RunWriter:
     """Opens the files for what is counted in before a run. Raises OSError."""
     of = run.header
-    before = replace(of, run=f"{of.run}-head", lead_in_of=of.run, start=of.start - count.lead)
-    return make_run(engine, run.folder / journal.LEAD_IN_FOLDER, f"run-{of.number:03}", before)
+    before = replace(of, run=f"{of.run}{journal.LEAD_IN_MARK}", lead_in_of=of.run, start=of.start - count.lead)
+    return make_run(engine, run.files.folder / journal.LEAD_IN_FOLDER, f"run-{of.number:03}", before)
 
 
 def make_count(engine: Engine, bars: int) -> Count | None:

@@ -3,6 +3,7 @@
 A command travels over a request socket as msgpack: its name, and its fields as plain values.
 """
 
+import time
 from dataclasses import asdict, dataclass, field
 from typing import Any, ClassVar, Generic, TypeVar
 
@@ -21,8 +22,8 @@ AWAY = "away"
 @dataclass(frozen=True)
 class Status:
     """``session`` is None while none is open. ``run`` is the one that is captured, ``missing`` are files of takes that
-    are not where they should be, ``drops`` the newest dropouts since the interface was opened; ``room`` is the
-    stand-in's panel, None with a real interface."""
+    are not where they should be, ``drops`` the newest dropouts since the interface was opened, ``quiet`` the engine's
+    threads that do not come round any more; ``room`` is the stand-in's panel, None with a real interface."""
 
     session: int | None = None
     title: str = ""
@@ -37,12 +38,13 @@ class Status:
     claimed_samples: int = 0
     missing: list[str] = field(default_factory=list)
     drops: list[Dropout] = field(default_factory=list)
+    quiet: list[str] = field(default_factory=list)
     room: RoomState | None = None
 
 
 @dataclass(frozen=True)
 class Stopped:
-    """``journal`` is that of the run which stopping ended, closed by now."""
+    """``journal`` is that of the run which stopping ended; it is closed beside, and an event tells when."""
 
     status: Status
     journal: str | None
@@ -83,28 +85,45 @@ class Printed:
     journal: str
 
 
+CHANNELS = DESK, TRANSPORT, BESIDE, PULSE = "desk", "transport", "beside", "pulse"
+"""Each has a socket and a thread of its own: what is asked at the desk, what moves the timeline, what takes long, and
+whether the process is alive at all."""
+
+
 class Command(Generic[A_co]):
-    """``answer`` is the type that the engine answers with."""
+    """``answer`` is the type that the engine answers with, ``channel`` where it is asked."""
 
     answer: ClassVar[Any] = None
+    channel: ClassVar[str] = DESK
 
 
 @dataclass(frozen=True)
 class Ping(Command[str]):
     answer: ClassVar[Any] = str
+    channel: ClassVar[str] = PULSE
 
 
 @dataclass(frozen=True)
 class GetStatus(Command[Status]):
     answer: ClassVar[Any] = Status
+    channel: ClassVar[str] = TRANSPORT
 
 
 @dataclass(frozen=True)
 class RunPlan(Command[Status]):
-    """Runs a plan, as ``Plan.to_dict`` gives it: swaps it in, or opens the interface again for other hardware."""
+    """Runs a plan, as ``Plan.to_dict`` gives it: swaps it in, or opens the interface again for other hardware.
+
+    ``pieces`` are as ``Plan.plain_pieces`` gives them. None means those that the engine has, if they are of the same
+    session and ``takes_revision``; else it is refused with ``NEEDS_PIECES``.
+    """
 
     plan: dict[str, Any]
+    pieces: list[list[Any]] | None = None
     answer: ClassVar[Any] = Status
+
+
+NEEDS_PIECES = 428
+"""The status of that refusal."""
 
 
 @dataclass(frozen=True)
@@ -113,31 +132,45 @@ class Roll(Command[Status]):
 
     count_bars: int = 0
     answer: ClassVar[Any] = Status
+    channel: ClassVar[str] = TRANSPORT
 
 
 @dataclass(frozen=True)
 class Stop(Command[Stopped]):
-    """Answered once the files of a run are closed, so that they can be entered at once."""
+    """Answered at once; the files of a run are closed beside. Refused when another session is open.
 
+    ``pressed`` is the ring sample at which somebody pressed, as a page saw it, so that the run ends there.
+    """
+
+    session: int
+    pressed: int | None = None
     answer: ClassVar[Any] = Stopped
+    channel: ClassVar[str] = TRANSPORT
 
 
 @dataclass(frozen=True)
 class Locate(Command[Status]):
+    """Refused when another session is open."""
+
+    session: int
     position: int
     answer: ClassVar[Any] = Status
+    channel: ClassVar[str] = TRANSPORT
 
 
 @dataclass(frozen=True)
 class Capture(Command[Status]):
-    """``header`` is that of the run, as ``journal.plain_header`` gives it; ``samples`` None captures until stopped."""
+    """``header`` is that of the run, as ``journal.plain_header`` gives it; ``samples`` None captures until stopped.
+    ``pressed`` is the ring sample at which somebody pressed, so that a run which begins while rolling begins there."""
 
     header: dict[str, Any]
     folder: str
     stem: str
     samples: int | None = None
     count_bars: int = 0
+    pressed: int | None = None
     answer: ClassVar[Any] = Status
+    channel: ClassVar[str] = TRANSPORT
 
 
 @dataclass(frozen=True)
@@ -149,6 +182,7 @@ class PrintClick(Command[Printed]):
     stem: str
     samples: int
     answer: ClassVar[Any] = Printed
+    channel: ClassVar[str] = BESIDE
 
 
 @dataclass(frozen=True)
@@ -188,6 +222,7 @@ class PlayProbe(Command[Probed]):
 @dataclass(frozen=True)
 class MeasureLoad(Command[Loads]):
     answer: ClassVar[Any] = Loads
+    channel: ClassVar[str] = BESIDE
 
 
 @dataclass(frozen=True)
@@ -209,9 +244,21 @@ _READ = {name: TypeAdapter(kind) for name, kind in COMMANDS.items()}
 _ANSWERS = {name: TypeAdapter(kind.answer) for name, kind in COMMANDS.items()}
 
 
-def plain(command: Command[Any]) -> dict[str, Any]:
-    """As a command travels."""
-    return {"command": type(command).__name__, "arguments": asdict(command)}  # type: ignore[call-overload]
+def address_of(commands: str, channel: str) -> str:
+    """The socket of a channel."""
+    return commands if channel == DESK else f"{commands}-{channel}"
+
+
+def plain(command: Command[Any], timeout_s: float) -> dict[str, Any]:
+    """As a command travels: nobody waits for its answer any longer than that. Its fields are plain values already."""
+    until = time.monotonic() + timeout_s
+    return {"command": type(command).__name__, "arguments": vars(command), "until": until}
+
+
+def too_late(message: dict[str, Any]) -> bool:
+    """Whether nobody waits for the answer any more. The monotonic clock is one for all processes of a machine."""
+    until = message.get("until")
+    return isinstance(until, float) and time.monotonic() > until
 
 
 def command_of(message: Any) -> Command[Any]:

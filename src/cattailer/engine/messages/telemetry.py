@@ -25,8 +25,9 @@ class TrackMeters(Meters):
 
 
 class Frame(TypedDict):
-    """Thirty times a second. ``t`` is when it was, in seconds since 1970; ``pairs`` are by what a page calls them:
-    "main", or the channels of a pair with a comma; ``channel`` is None unless meters read behind the channels."""
+    """Thirty times a second. ``t`` is when it was, in seconds since 1970, ``sample`` the ring sample then; ``pairs``
+    are by what a page calls them: "main", or the channels of a pair with a comma; ``channel`` is None unless meters
+    read behind the channels."""
 
     topic: Literal["frame"]
     t: float
@@ -36,6 +37,7 @@ class Frame(TypedDict):
     rate: int
     state: str
     position: int
+    sample: int
     clock: str
     samples: str
     where: str
@@ -76,13 +78,22 @@ class Halt(TypedDict):
 
 
 class Lost(TypedDict):
-    """A dropout in a run: ``at`` is its place on the timeline."""
+    """A dropout in a run: ``at`` is its place on the timeline; ``cause`` as in ``media.journal.Dropout``."""
 
     topic: Literal["event"]
     kind: Literal["dropout"]
     at: int
     samples: int
     load: float
+    cause: str
+
+
+class Late(TypedDict):
+    """Takes or patterns that should have sounded were not there in time; ``blocks`` of them."""
+
+    topic: Literal["event"]
+    kind: Literal["late"]
+    blocks: int
 
 
 class RunEnded(TypedDict):
@@ -102,7 +113,7 @@ class MixSound(TypedDict):
     pcm: bytes
 
 
-Event = Halt | Lost | RunEnded
+Event = Halt | Lost | Late | RunEnded
 Telemetry = Frame | Wave | Event | MixSound
 
 

@@ -1,45 +1,87 @@
 """Talking to the engine process: commands that are answered, telemetry that streams."""
 
 import threading
+import time
 from collections.abc import Iterator
-from typing import TypeVar
+from typing import Any, TypeVar
 
 import msgpack
 import zmq
 
 from cattailer.core.errors import Away, Refusal
-from cattailer.engine.messages.commands import Command, answer_of, plain
+from cattailer.engine.messages.commands import CHANNELS, Command, GetStatus, Status, address_of, answer_of, plain
 from cattailer.engine.messages.telemetry import Telemetry
 
 ENGINE_AWAY = "The engine does not answer. What was captured until now is kept; it is being restarted. Try again."
+STATUS_S = 0.1
 A = TypeVar("A")
 
 
 class EngineClient:
-    """Sends one command at a time; safe to share between threads."""
+    """Sends commands, on each channel one at a time and in order; safe to share between threads."""
 
     def __init__(self, commands: str, timeout_s: float = 15.0) -> None:
-        self._address = commands
-        self._timeout_ms = int(timeout_s * 1000)
+        self._channels = {channel: _Channel(address_of(commands, channel)) for channel in CHANNELS}
+        self._timeout_s = timeout_s
+        self._asking = threading.Lock()
+        self._changes = 0
+        self._status: tuple[int, float, Status | Away] = (-1, 0.0, Status())
+
+    def status(self, timeout_s: float = 2.0) -> Status:
+        """The engine's status, asked once for all who want it within a tenth of a second; afresh after any command
+        from here. Raises Away."""
+        with self._asking:
+            changes, at, found = self._status
+            if changes != self._changes or time.monotonic() - at > STATUS_S:
+                changes = self._changes
+                try:
+                    found = self.ask(GetStatus(), timeout_s)
+                except Away as why:
+                    found = why
+                self._status = (changes, time.monotonic(), found)
+        if isinstance(found, Away):
+            raise found
+        return found
+
+    def ask(self, command: Command[A], timeout_s: float | None = None) -> A:
+        """The engine's answer. Raises Refusal with its words, Away when it does not answer in time; the engine does
+        not do it any later then."""
+        try:
+            answer = self._channels[command.channel].ask(command, self._timeout_s if timeout_s is None else timeout_s)
+        finally:
+            if not isinstance(command, GetStatus):
+                self._changes += 1
+        if not answer["ok"]:
+            raise Refusal(answer["message"], answer["status"])
+        return answer_of(command, answer["value"])
+
+
+class _Channel:
+    def __init__(self, address: str) -> None:
+        self._address = address
         self._lock = threading.Lock()
         self._socket: zmq.Socket[bytes] | None = None
 
-    def ask(self, command: Command[A], timeout_s: float | None = None) -> A:
-        """The engine's answer. Raises Refusal with its words, Away when it does not answer in time."""
-        with self._lock:
+    def ask(self, command: Command[Any], timeout_s: float) -> dict[str, Any]:
+        """Raises Away."""
+        until = time.monotonic() + timeout_s
+        if not self._lock.acquire(timeout=timeout_s):
+            raise Away(ENGINE_AWAY)
+        try:
+            left = until - time.monotonic()
             if self._socket is None:
                 self._socket = zmq.Context.instance().socket(zmq.REQ)
                 self._socket.setsockopt(zmq.LINGER, 0)
                 self._socket.connect(self._address)
-            self._socket.send(msgpack.packb(plain(command)))
-            if not self._socket.poll(self._timeout_ms if timeout_s is None else int(timeout_s * 1000)):
+            self._socket.send(msgpack.packb(plain(command, left)))
+            if not self._socket.poll(max(1, int(1000 * left))):
                 self._socket.close()
                 self._socket = None
                 raise Away(ENGINE_AWAY)
-            answer = msgpack.unpackb(self._socket.recv(), strict_map_key=False)
-        if not answer["ok"]:
-            raise Refusal(answer["message"], answer["status"])
-        return answer_of(command, answer["value"])
+            answer: dict[str, Any] = msgpack.unpackb(self._socket.recv(), strict_map_key=False)
+            return answer
+        finally:
+            self._lock.release()
 
 
 class Listener:

@@ -13,7 +13,7 @@ from cattailer.core.plan import Plan
 from cattailer.core.sound import probe
 from cattailer.core.sound.meters import KINDS, POINTS
 from cattailer.core.standin import RoomState
-from cattailer.core.transport import captures
+from cattailer.core.takes.pieces import Piece
 from cattailer.engine.block import load
 from cattailer.engine.block.engine import Engine
 from cattailer.engine.block.runs import make_count, make_lead_in, make_run
@@ -27,6 +27,10 @@ from cattailer.engine.writing.runwriter import RunWriter
 from cattailer.media import journal
 
 MOST_SOUND = 1 << 20
+MEDIA_GONE = (
+    "The media folder is not where it was, so nothing was captured. Is its disk there? Put it back; nothing is made "
+    "anew."
+)
 
 
 class Server(Protocol):
@@ -37,8 +41,7 @@ class Server(Protocol):
 
     def need(self) -> Engine: ...
     def run_plan(self, plan: Plan) -> None: ...
-    @staticmethod
-    def await_run(engine: Engine, seconds: float = ...) -> None: ...
+    def quiet(self) -> list[str]: ...
 
 
 def carry_out(server: Server, command: Command[Any]) -> Any:
@@ -47,66 +50,96 @@ def carry_out(server: Server, command: Command[Any]) -> Any:
 
 
 def _run_plan(server: Server, command: commands.RunPlan) -> Status:
-    server.run_plan(Plan.from_dict(command.plan))
-    return status(server.engine)
+    engine, pieces = server.engine, command.pieces
+    if pieces is not None:
+        plan = Plan.from_dict(command.plan, (Piece(*piece) for piece in pieces))
+    else:
+        running = engine.plan if engine is not None else None
+        wanted = (command.plan["session"], command.plan["takes_revision"])
+        if running is None or (running.session, running.takes_revision) != wanted:
+            raise Refusal("The engine does not have these takes.", commands.NEEDS_PIECES)
+        plan = Plan.from_dict(command.plan, running.pieces)
+    server.run_plan(plan)
+    return status(server)
 
 
 def _roll(server: Server, command: commands.Roll) -> Status:
     engine = server.need()
     count = make_count(engine, command.count_bars)
     engine.between_blocks(lambda: engine.roll(count))
-    return status(engine)
+    return status(server)
+
+
+def _need(server: Server, session: int) -> Engine:
+    """Raises NotNow when another session is open than the one that is meant."""
+    engine = server.need()
+    if engine.plan.session != session:
+        raise NotNow("This session is not open in the engine. Press Roll or Capture to open it.")
+    return engine
 
 
 def _stop(server: Server, command: commands.Stop) -> Stopped:
-    engine = server.need()
-    run = engine.run
-    engine.between_blocks(engine.stop)
-    server.await_run(engine)
-    return Stopped(status(engine), str(run.story.path) if run and run.story else None)
+    engine = _need(server, command.session)
+    run = engine.between_blocks(lambda: engine.stop(command.pressed))
+    return Stopped(status(server), str(run.files.path) if run else None)
 
 
 def _locate(server: Server, command: commands.Locate) -> Status:
-    engine = server.need()
-    engine.between_blocks(lambda: engine.transport.locate(command.position, engine.plan.rate_hz))
-    return status(engine)
+    engine = _need(server, command.session)
+    engine.locate(command.position)
+    return status(server)
 
 
 def _capture(server: Server, command: commands.Capture) -> Status:
     """Opens the files, then captures from the position at which the command came, after the count-in."""
     engine = server.need()
-    if captures(engine.transport.state):
+    if engine.capturing:
         raise NotNow("A capture is already running.")
     if engine.transport.position < 0:
         raise NotNow("A capture begins at 0 of the timeline or later. Go to bar 1 (Home), then capture.")
-    server.await_run(engine)
+    if {"write", "keep"} & set(server.quiet()):
+        raise NotNow("The disk does not answer, so nothing was captured. Look at the disk that holds the media.")
     header = journal.header_of(command.header)
     if header.session != engine.plan.session:
         raise NotNow("Another session is open in the engine. Open this one first.")
+    if header.rate_hz != engine.plan.rate_hz:
+        raise NotNow("The engine runs at another sample rate than the session. Open the session again, then capture.")
     count = make_count(engine, command.count_bars)
-    start = engine.between_blocks(engine.leave_loop)
-    run, before = _open_run(engine, Path(command.folder), command.stem, replace(header, start=start), count)
+    start, loop = engine.between_blocks(lambda: engine.leave_loop(command.pressed))
     try:
-        engine.between_blocks(lambda: engine.begin_run(run, command.samples, count, before))
-    except Refusal:
-        for opened in filter(None, (before, run)):
-            opened.call_off()
-            opened.pump()
+        run, before = _open_run(engine, Path(command.folder), command.stem, replace(header, start=start), count)
+        try:
+            engine.between_blocks(lambda: engine.begin_run(run, command.samples, count, before))
+        except BaseException:
+            for opened in filter(None, (before, run)):
+                opened.files.take_away()
+            raise
+    except BaseException:
+        engine.soon(lambda: engine.take_up_loop(loop))
         raise
-    return status(engine)
+    return status(server)
 
 
 def _open_run(
     engine: Engine, folder: Path, stem: str, header: journal.RunHeader, count: Count | None
 ) -> tuple[RunWriter, RunWriter | None]:
+    """Both, or none."""
+    run: RunWriter | None = None
     try:
         run = make_run(engine, folder, stem, header)
         return run, make_lead_in(engine, run, count) if count else None
-    except FileExistsError as why:
-        raise NotNow(f"A file called {Path(why.filename).name} is already there, so nothing was captured.") from why
-    except OSError as why:
-        what = why.strerror or str(why)
-        raise Refusal(f"The media folder cannot be written ({what}), so nothing was captured.", 503) from why
+    except BaseException as why:
+        if run is not None:
+            run.files.take_away()
+        if isinstance(why, FileExistsError):
+            name = Path(why.filename).name
+            raise NotNow(f"A file called {name} is already there, so nothing was captured.") from why
+        if isinstance(why, FileNotFoundError):
+            raise Refusal(MEDIA_GONE, 503) from why
+        if isinstance(why, OSError):
+            what = why.strerror or str(why)
+            raise Refusal(f"The media folder cannot be written ({what}), so nothing was captured.", 503) from why
+        raise
 
 
 def _print(server: Server, command: commands.PrintClick) -> Printed:
@@ -175,19 +208,20 @@ def _load(server: Server, command: commands.MeasureLoad) -> Loads:
     return Loads(engine.plan.period, now, {p: load.measure(profile, engine.plan, p) for p in profile.buffers})
 
 
-def status(engine: Engine | None) -> Status:
-    if engine is None:
+def status(server: Server) -> Status:
+    engine = server.engine
+    if engine is None or engine.lost:
         return Status()
     return Status(
         engine.plan.session, engine.plan.title, engine.transport.state, engine.plan.revision, engine.plan.rate_hz,
         engine.plan.inputs, engine.transport.position, engine.run.header.run if engine.run else None, engine.dropouts,
         engine.round_trip_samples, engine.driver.latency.round_trip_samples, list(engine.missing), list(engine.drops),
-        engine.stand_in.room() if engine.stand_in is not None else None,
+        server.quiet(), engine.stand_in.room() if engine.stand_in is not None else None,
     )
 
 
 _DOES: dict[type[Command[Any]], Callable[[Server, Any], Any]] = {
-    commands.Ping: lambda server, _: "here", commands.GetStatus: lambda server, _: status(server.engine),
+    commands.Ping: lambda server, _: "here", commands.GetStatus: lambda server, _: status(server),
     commands.RunPlan: _run_plan, commands.Roll: _roll, commands.Stop: _stop, commands.Locate: _locate,
     commands.Capture: _capture, commands.PrintClick: _print, commands.ResetMeters: _reset,
     commands.ChooseMeters: _meters, commands.GetSound: _sound, commands.PlayProbe: _probe, commands.MeasureLoad: _load,

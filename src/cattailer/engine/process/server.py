@@ -1,7 +1,8 @@
 """The engine process: answers commands and publishes telemetry, over ZeroMQ on this machine only.
 
-Threads: the audio thread runs the driver; the disk thread pumps captures and takes; the telemetry thread publishes; the
-main thread answers commands.
+Threads: *audio* runs the driver; *write* appends captures; *keep* syncs and closes them; *read* reads takes ahead;
+*tell* publishes telemetry; *watch* notices when the interface is gone. Each channel of commands has a thread too, so
+that Stop never waits for what takes long. See ``docs/decisions/threads-of-the-engine.md``.
 """
 
 import gc
@@ -19,23 +20,31 @@ from cattailer.core.errors import NotNow, Refusal
 from cattailer.core.plan import Plan
 from cattailer.engine.block.engine import Engine
 from cattailer.engine.driver import OpenDriver
-from cattailer.engine.messages.commands import command_of, plain_answer
+from cattailer.engine.messages.commands import CHANNELS, address_of, command_of, plain_answer, too_late
 from cattailer.engine.process.commands import carry_out
+from cattailer.engine.process.loops import Loops
 from cattailer.engine.process.telemetry import Telemetry
+from cattailer.media.disk import REAL, Disk
 
 log = structlog.get_logger("engine")
-DISK_PAUSE_S = 0.04
-TELL_PAUSE_S = 0.008
+WRITE_PAUSE_S, KEEP_PAUSE_S, READ_PAUSE_S, TELL_PAUSE_S, WATCH_PAUSE_S = 0.04, 0.1, 0.04, 0.008, 0.2
+STALLED = 10
+"""So many looks of the watch without a new block mean that the interface is gone."""
+INTERFACE_GONE = (
+    "The interface stopped delivering sound. A capture that ran ended at its last sample and is kept. Check its cable "
+    "and power; it is opened again as soon as it is there."
+)
 
 
 class EngineServer:
     """Answers commands; at most one plan runs at a time. Nothing runs until a plan is loaded."""
 
-    def __init__(self, open_driver: OpenDriver, commands: str, telemetry: str) -> None:
-        self._open_driver = open_driver
+    def __init__(self, open_driver: OpenDriver, commands: str, telemetry: str, disk: Disk = REAL) -> None:
+        self._open_driver, self._disk = open_driver, disk
         context: zmq.Context[zmq.Socket[bytes]] = zmq.Context.instance()
-        self._commands = context.socket(zmq.REP)
-        self._commands.bind(commands)
+        self._sockets = {channel: context.socket(zmq.REP) for channel in CHANNELS}
+        for channel, socket in self._sockets.items():
+            socket.bind(address_of(commands, channel))
         # It hears who subscribes, so that mixes nobody listens to are not sent.
         self._publish = context.socket(zmq.XPUB)
         self._publish.setsockopt(zmq.SNDHWM, 2000)
@@ -43,23 +52,44 @@ class EngineServer:
         self.engine: Engine | None = None
         self.telemetry: Telemetry | None = None
         self._wanted: set[str] = set()
-        self._threads: list[threading.Thread] = []
-        self._going = False
+        self._loops = Loops()
+        self._audio_thread: threading.Thread | None = None
+        self._switching = threading.RLock()
         self._stopping = False
+        self._seen, self._stalls = -1, 0
 
     def serve(self) -> None:
         """Answers until ``shut_down`` is called; then ends a running capture properly."""
+        threads = [threading.Thread(target=self._attend, args=(s,), name=c) for c, s in self._sockets.items()]
+        for thread in threads:
+            thread.start()
         while not self._stopping:
-            if self._commands.poll(200):
-                self._commands.send(msgpack.packb(self._answer(self._commands.recv())))
-        self._close_driver()
+            try:
+                self._watch()
+            except Exception:
+                log.exception("the watch stumbled")
+            time.sleep(WATCH_PAUSE_S)
+        with self._switching:
+            self._close_driver()
+        for thread in threads:
+            thread.join(2.0)
+        self._publish.close()
 
     def shut_down(self) -> None:
         self._stopping = True
 
+    def _attend(self, socket: "zmq.Socket[bytes]") -> None:
+        while not self._stopping:
+            if socket.poll(200):
+                socket.send(msgpack.packb(self._answer(socket.recv())))
+        socket.close()
+
     def _answer(self, raw: bytes) -> dict[str, Any]:
         try:
-            command = command_of(msgpack.unpackb(raw, strict_map_key=False))
+            message = msgpack.unpackb(raw, strict_map_key=False)
+            command = command_of(message)
+            if too_late(message):
+                raise NotNow("That came too late, so nothing was done. Try again.")
             return {"ok": True, "value": plain_answer(carry_out(self, command))}
         except Refusal as why:
             return {"ok": False, "message": why.message, "status": why.status}
@@ -71,83 +101,114 @@ class EngineServer:
             return {"ok": False, "message": f"The engine could not do that: {why}", "status": 500}
 
     def need(self) -> Engine:
-        """Raises NotNow while no session is open."""
+        """Raises NotNow while no session is open, and when the interface is gone."""
         if self.engine is None:
             raise NotNow("No session is open in the engine. Open one first.")
+        if self.engine.lost:
+            raise NotNow(INTERFACE_GONE)
         return self.engine
 
+    def quiet(self) -> list[str]:
+        """The threads that did not come round lately."""
+        return self._loops.quiet() if self.engine is not None else []
+
     def run_plan(self, plan: Plan) -> None:
-        """Swaps it in, or opens the interface again when the hardware differs."""
-        engine = self.engine
-        if engine is not None and plan.session != engine.plan.session and engine.transport.rolling:
-            raise NotNow(f"“{engine.plan.title}” is rolling. Stop it before opening another session.")
-        if engine is not None and plan.same_hardware(engine.plan):
-            swap = engine.set_plan(plan)
-            engine.between_blocks(lambda: self._swap(engine, plan, swap))
-        else:
+        """Swaps it in, or opens the interface again when the hardware differs. A plan of the same session that is older
+        than the one that runs changes nothing: the newer one holds what it says."""
+        with self._switching:
+            engine = self.engine
+            if engine is not None and engine.lost:
+                self._close_driver()
+                engine = None
+            if engine is not None and plan.session == engine.plan.session and plan.revision < engine.plan.revision:
+                return
+            if engine is not None and plan.session != engine.plan.session and engine.transport.rolling:
+                raise NotNow(f"“{engine.plan.title}” is rolling. Stop it before opening another session.")
+            if engine is not None and plan.same_hardware(engine.plan):
+                swap, running = engine.set_plan(plan), engine
+                engine.between_blocks(lambda: self._swap(running, plan, swap))
+                return
             if engine is not None and engine.transport.rolling:
                 raise NotNow("Rate and buffer cannot change while the timeline rolls. Stop first.")
             driver = self._open_driver(plan)
-            self._close_driver()
-            self._start(Engine(driver, plan))
+            self._end_driver()
+            self._start(Engine(driver, plan, self._disk))
 
     @staticmethod
     def _swap(engine: Engine, plan: Plan, swap: Callable[[], None]) -> None:
         if plan.session != engine.plan.session:
+            if engine.transport.rolling:
+                raise NotNow(f"“{engine.plan.title}” is rolling. Stop it before opening another session.")
             engine.transport.locate(0, plan.rate_hz)
         swap()
 
     def _start(self, engine: Engine) -> None:
-        engine.pump()  # takes and patterns are there before the first block asks for them
+        engine.read_ahead()  # takes and patterns are there before the first block asks for them
         self.engine = engine
         self.telemetry = Telemetry(engine, self._publish, self._wanted)
-        self._going = True
+        self._seen, self._stalls = -1, 0
         gc.collect()
         gc.freeze()
         gc.set_threshold(50_000, 50, 100)
         sys.setswitchinterval(0.0005)
-        self._threads = [
-            threading.Thread(target=self._audio, args=(engine,), name="audio", daemon=True),
-            threading.Thread(target=self._pump, args=(engine.pump, DISK_PAUSE_S), name="disk", daemon=True),
-            threading.Thread(target=self._pump, args=(self.telemetry.pump, TELL_PAUSE_S), name="tell", daemon=True),
-        ]
-        for thread in self._threads:
-            thread.start()
+        self._audio_thread = threading.Thread(target=self._audio, args=(engine,), name="audio", daemon=True)
+        self._audio_thread.start()
+        self._loops = Loops()
+        self._loops.start("write", engine.write, WRITE_PAUSE_S)
+        self._loops.start("keep", engine.keep, KEEP_PAUSE_S)
+        self._loops.start("read", engine.read_ahead, READ_PAUSE_S)
+        self._loops.start("tell", self.telemetry.pump, TELL_PAUSE_S)
 
     def _audio(self, engine: Engine) -> None:
         try:
-            engine.driver.run(engine.process, lambda: self._going)
+            engine.driver.run(engine.process, lambda: engine.going)
         except Exception:
             log.exception("the interface stopped delivering")
-            engine.events.append({
-                "topic": "event", "kind": "halt",
-                "message": "The interface stopped delivering sound. What was captured is kept. Restart Cattailer.",
-            })
+        if engine.going:
+            engine.lose(INTERFACE_GONE)
 
-    def _pump(self, work: Callable[[], None], pause_s: float) -> None:
-        while self._going:
-            try:
-                work()
-            except Exception:
-                log.exception("a helper thread stumbled")
-            time.sleep(pause_s)
+    def _watch(self) -> None:
+        """Notices an interface that delivers no blocks any more, without a word; lets go of one that is lost once its
+        run is closed. Looks are counted, not seconds: a computer that slept has not lost its interface."""
+        with self._switching:
+            engine = self.engine
+            if engine is None:
+                return
+            if engine.lost:
+                if not engine.busy:
+                    self._close_driver()
+                return
+            self._stalls = self._stalls + 1 if engine.sample == self._seen else 0
+            self._seen = engine.sample
+            if self._stalls >= STALLED:
+                log.warning("no block came for a while")
+                engine.lose(INTERFACE_GONE)
 
     def _close_driver(self) -> None:
+        """No session is open afterwards. Needs ``_switching``."""
+        self._end_driver()
+        self.engine = None
+
+    def _end_driver(self) -> None:
+        """Ends what runs and closes the interface, once the files are closed. Until another one is open, the status is
+        that of the old one: nobody must think that no session is open, and open one. Needs ``_switching``."""
         engine = self.engine
         if engine is None:
             return
-        if engine.transport.rolling:
+        if engine.transport.rolling and not engine.lost:
             engine.between_blocks(engine.stop)
-        self.await_run(engine)
-        self._going = False
-        for thread in self._threads:
-            thread.join(5.0)
+        self.await_closed(engine)
+        engine.close()
+        if self._audio_thread is not None:
+            self._audio_thread.join(5.0)
+        self._loops.stop()
         engine.pump()
-        self.engine = None
+        if self.telemetry is not None:
+            self.telemetry.pump()
 
     @staticmethod
-    def await_run(engine: Engine, seconds: float = 10.0) -> None:
-        """Returns once the files of a run that has ended are closed."""
+    def await_closed(engine: Engine, seconds: float = 10.0) -> None:
+        """Returns once the files of all runs that have ended are closed."""
         until = time.monotonic() + seconds
-        while engine.run is not None and time.monotonic() < until:
+        while engine.busy and time.monotonic() < until:
             time.sleep(0.01)

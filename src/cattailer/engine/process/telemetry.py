@@ -43,7 +43,7 @@ class Telemetry:
             at, state, position, until = engine.frames.popleft()
             self._gather(until)
             if not engine.frames:
-                self._send(self._frame(at, state, position, self.rows.show(at), self._main.show(at)))
+                self._send(self._frame(at, state, position, until, self.rows.show(at), self._main.show(at)))
         while engine.events:
             self._send(engine.events.popleft())
         self._note_subscribers()
@@ -64,7 +64,7 @@ class Telemetry:
         if rows is None:
             self._main.reset(None)
 
-    def _frame(self, at: float, state: str, position: int, inputs: Reading, main: Reading) -> Frame:
+    def _frame(self, at: float, state: str, position: int, sample: int, inputs: Reading, main: Reading) -> Frame:
         engine = self._engine
         plan = engine.plan
         words, count = "", engine.count
@@ -74,7 +74,7 @@ class Telemetry:
         run = engine.run
         return {
             "topic": "frame", "t": at, "session": plan.session, "title": plan.title,
-            "revision": plan.revision, "rate": plan.rate_hz, "state": state, "position": position,
+            "revision": plan.revision, "rate": plan.rate_hz, "state": state, "position": position, "sample": sample,
             "clock": clock_text(position, plan.rate_hz), "samples": f"{position:,}".replace("-", "−"),
             "where": words or f"bar {where.bar} · beat {where.beat} of {where.of}",
             "bar": where.bar, "beat": where.beat, "of": where.of,

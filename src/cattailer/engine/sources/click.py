@@ -1,6 +1,6 @@
 """The click: short ticks, exact on the grid."""
 
-import bisect
+from collections.abc import Sequence
 from dataclasses import replace
 
 import numpy as np
@@ -10,9 +10,11 @@ from cattailer.core.time.clicking import BETWEEN, STRONG, ClickSettings, Tick
 from cattailer.core.time.counting import count_in
 from cattailer.core.time.timeline import TempoMap
 from cattailer.core.units import amplitude
+from cattailer.engine.sources.ahead import Ahead, Events
 from cattailer.engine.sources.spoken import words
 
 Floats = NDArray[np.float32]
+AHEAD_S, BEHIND_S = 30, 2
 _SECONDS = 0.03
 _HZ = {"wood": (1760.0, 1175.0, 880.0), "beep": (1568.0, 1046.5, 784.0), "stick": (2960.0, 2350.0, 1980.0)}
 _DECAY_S = {"wood": 0.006, "beep": 0.02, "stick": 0.0025}
@@ -28,7 +30,8 @@ def tick(rate_hz: int, hz: float, decay_s: float = 0.006) -> Floats:
 class Click:
     """Adds ticks to a block; strong beats are higher and louder, what lies between beats lower and softer.
 
-    With ``limits`` there are ticks only in [start, stop) of them.
+    ``pump`` works out which ticks are near, off the block path. With ``limits`` there are ticks only in [start, stop)
+    of them.
     """
 
     def __init__(self, tempo: TempoMap, plan: ClickSettings, limits: tuple[int, int] | None = None) -> None:
@@ -42,18 +45,22 @@ class Click:
             for hz, db in zip(_HZ[plan.sound], levels, strict=True)
         ]
         self._longest = len(self._sounds[STRONG])
-        self._from = self._to = 0
-        self._samples: list[int] = []
-        self._played: list[Floats] = []
+        self._ahead = Ahead(self._made, BEHIND_S * tempo.rate_hz, AHEAD_S * tempo.rate_hz)
 
-    def prepare(self, start: int, stop: int) -> None:
-        """Works out the ticks in [start, stop) beforehand, off the block path."""
-        self._from, self._to = start, stop
+    def pump(self, places: Sequence[int]) -> None:
+        """Works out the ticks around the places to which the timeline may go next."""
+        self._ahead.pump(places)
+
+    @property
+    def late(self) -> int:
+        return self._ahead.late
+
+    def _made(self, start: int, stop: int) -> Events[Floats]:
+        start -= self._longest
         if self._limits is not None:
             start, stop = max(start, self._limits[0]), min(stop, self._limits[1])
         ticks = list(self.plan.ticks(self._tempo, start, stop)) if start < stop else []
-        self._samples = [t.sample for t in ticks]
-        self._played = [self._sound_of(t) for t in ticks]
+        return Events([(t.sample, self._sound_of(t)) for t in ticks])
 
     def _sound_of(self, tick: Tick) -> Floats:
         return self._sounds[tick.kind]
@@ -61,15 +68,13 @@ class Click:
     def add(self, mix: Floats, position: int) -> None:
         """Adds what sounds from timeline ``position`` to ``mix``, shape (2, samples)."""
         stop = position + mix.shape[1]
-        if position < self._from or stop > self._to:
-            self.prepare(position - self._longest, stop + 600 * self._tempo.rate_hz)
-        i = bisect.bisect_right(self._samples, position - self._longest)
-        while i < len(self._samples) and self._samples[i] < stop:
-            at, sound = self._samples[i], self._played[i]
+        near = self._ahead.find(position, stop)
+        if near is None:
+            return
+        for at, sound in near.after(position - self._longest, stop):
             a, b = max(at, position), min(at + len(sound), stop)
             if a < b:
                 mix[:, a - position : b - position] += sound[a - at : b - at]
-            i += 1
 
 
 class Count(Click):
@@ -89,7 +94,8 @@ class Count(Click):
             self._words = [word * loud for word in words(grid.rate_hz, beat)]
             self._longest = max(self._longest, *(len(w) for w in self._words))
             self._sounds = [sound * soft for sound in self._sounds]
-        self.prepare(position - self.lead - self._longest, position + period)
+        self._ahead = Ahead(self._made, self.lead, 2 * period)
+        self.pump([position])
 
     def _sound_of(self, tick: Tick) -> Floats:
         """A word on a beat, with a soft tick below it: a word's own beginning is not sharp."""

@@ -3,7 +3,7 @@
 What sounds is a function of the timeline's position alone, so every pass is the same.
 """
 
-import bisect
+from collections.abc import Sequence
 from functools import lru_cache
 
 import numpy as np
@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from cattailer.core.patch.ends import SOFTWARE
 from cattailer.core.time.pattern import LOW, SHAKER, Hit, bar_of
 from cattailer.core.time.timeline import TempoMap
+from cattailer.engine.sources.ahead import Ahead, Events
 
 Floats = NDArray[np.float32]
 AHEAD_S, BEHIND_S = 40, 12
@@ -25,40 +26,41 @@ class PatternPlayer:
 
     def __init__(self, tempo: TempoMap) -> None:
         self._tempo = tempo
-        self._window = (0, -1, [], [])  # type: tuple[int, int, list[int], list[tuple[int, int, Floats]]]
         self._longest = 0
         self._render = lru_cache(maxsize=256)(self._make)
+        self._ahead = Ahead(self._made, BEHIND_S * tempo.rate_hz, AHEAD_S * tempo.rate_hz)
 
-    def pump(self, position: int, also: int | None = None) -> None:
-        """Prepares what sounds around ``position``, and from ``also`` before it on, unless it is there already."""
-        rate = self._tempo.rate_hz
-        first, last, _, _ = self._window
-        low = position if also is None else min(position, also)
-        if first <= max(0, low) and position + AHEAD_S * rate // 2 < last:
-            return
-        start, stop = max(0, low - BEHIND_S * rate), position + AHEAD_S * rate
-        events = []
+    def pump(self, places: Sequence[int]) -> None:
+        """Prepares what sounds around the places to which the timeline may go next."""
+        self._ahead.pump(places)
+
+    @property
+    def late(self) -> int:
+        return self._ahead.late
+
+    def _made(self, start: int, stop: int) -> Events[tuple[int, Floats]]:
+        start = max(0, start)
+        events: list[tuple[int, tuple[int, Floats]]] = []
         bar = max(1, self._tempo.bar_beat_at(start).bar)
         while self._tempo.sample_of(bar) < stop:
             quarter = self._tempo.quarter_of(bar)
             for hit in bar_of(bar, self._tempo.meter_of(bar)):
                 at = self._tempo.sample_at(quarter + hit.quarter)
                 end = self._tempo.sample_at(quarter + hit.quarter + hit.quarters)
-                events.append((at, 2 * SOFTWARE.index(hit.voice), self._sound(hit, end - at)))
+                events.append((at, (2 * SOFTWARE.index(hit.voice), self._sound(hit, end - at))))
             bar += 1
-        events.sort(key=lambda e: (e[0], e[1]))
-        self._longest = max([self._longest, *(e[2].shape[1] for e in events)])
-        self._window = (start if start else -(1 << 60), stop, [e[0] for e in events], events)
+        events.sort(key=lambda e: (e[0], e[1][0]))
+        self._longest = max([self._longest, *(sound.shape[1] for _, (_, sound) in events)])
+        return Events(events)
 
     def block(self, position: int, out: Floats) -> None:
         """Writes what sounds from timeline ``position`` into ``out``, shape (6, samples)."""
         out[:] = 0.0
-        first, last, starts, events = self._window
         stop = position + out.shape[1]
-        if position < first or stop > last:
+        near = self._ahead.find(position, stop)
+        if near is None:
             return
-        for n in range(bisect.bisect_right(starts, position - self._longest), bisect.bisect_left(starts, stop)):
-            at, row, sound = events[n]
+        for at, (row, sound) in near.after(position - self._longest, stop):
             a, b = max(at, position), min(at + sound.shape[1], stop)
             if a < b:
                 out[row : row + 2, a - position : b - position] += sound[:, a - at : b - at]

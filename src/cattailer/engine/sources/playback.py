@@ -1,5 +1,8 @@
 """Takes read ahead from disk, in pages that the block path picks up without waiting."""
 
+import threading
+import time
+from bisect import bisect_right
 from collections.abc import Sequence
 from pathlib import Path
 
@@ -7,11 +10,15 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cattailer.core.plan import Plan
+from cattailer.core.sound.curves import rising
 from cattailer.core.takes.pieces import Piece
 from cattailer.media import wavfile
 
 PAGE = 16384
 AHEAD_S = 3.0
+EDGE_S = 0.002
+"""So long a piece fades in and out where it borders on something else: a cut must not click."""
+LOOK_AGAIN_S = 1.0
 
 Floats = NDArray[np.float32]
 
@@ -21,37 +28,62 @@ class Playback:
 
     def __init__(self, plan: Plan) -> None:
         self.pieces = plan.pieces
-        self._channels = [len(t.inputs) for t in plan.tracks]
-        rows = {t.id: sum(self._channels[:n]) for n, t in enumerate(plan.tracks)}
-        self._rows = sum(self._channels)
-        wide = {t.id: len(t.inputs) for t in plan.tracks}
-        self._rows_of_pieces = [(rows[p.track], wide[p.track], p) for p in plan.pieces if p.track in rows]
+        channels = [len(t.inputs) for t in plan.tracks]
+        self.rows = sum(channels)
+        at = {t.id: (sum(channels[:n]), channels[n]) for n, t in enumerate(plan.tracks)}
+        self._tracks: list[_Track] = []
+        by_track: dict[int, list[Piece]] = {}
+        for piece in plan.pieces:
+            if piece.track in at:
+                by_track.setdefault(piece.track, []).append(piece)
+        for track, pieces in by_track.items():
+            self._tracks.append(_Track(*at[track], pieces))
+        self._edge = max(1, round(EDGE_S * plan.rate_hz))
+        self._rise = rising(self._edge)
         self._infos: dict[str, wavfile.WaveInfo] = {}
         self._pages: dict[int, Floats] = {}
         self._ahead = int(AHEAD_S * plan.rate_hz)
-        self.silent = not self._rows_of_pieces
+        self._reading = threading.Lock()
+        """Held by those who read, never by the block path."""
+        self._looked_at = time.monotonic()
+        self.silent = not self._tracks
         self.missing: list[str] = []
         self.late = 0
+        """How many blocks were not there in time."""
 
-    def pump(self, position: int, also: int | None = None) -> None:
-        """Reads what will be needed from ``position`` on, and from ``also`` on, and lets go of what is past."""
+    def pump(self, places: Sequence[int]) -> None:
+        """Reads what will be needed from these places on, the first of them first, and lets go of what is past."""
         if self.silent:
             return
-        needed: set[int] = set()
-        for start in (position, position if also is None else also):
-            needed.update(range(start // PAGE, (start + self._ahead) // PAGE + 1))
-        for number in [n for n in self._pages if n not in needed and n + 1 not in needed]:
-            del self._pages[number]
-        for number in sorted(needed, key=lambda n: n < position // PAGE):
-            if number not in self._pages:
-                self._pages[number] = self._read_page(number * PAGE)
+        with self._reading:
+            self._look_for_missing()
+            needed: dict[int, None] = {}
+            for place in places:
+                needed.update(dict.fromkeys(range(place // PAGE, (place + self._ahead) // PAGE + 1)))
+            for number in [n for n in self._pages if n not in needed and n + 1 not in needed]:
+                del self._pages[number]
+            for number in needed:
+                if number not in self._pages:
+                    self._pages[number] = self._read_page(number * PAGE)
+
+    def _look_for_missing(self) -> None:
+        """A file that was put back sounds again."""
+        if not self.missing or time.monotonic() - self._looked_at < LOOK_AGAIN_S:
+            return
+        self._looked_at = time.monotonic()
+        back = [path for path in self.missing if Path(path).is_file()]
+        if back:
+            self.missing[:] = [path for path in self.missing if path not in back]
+            for path in back:
+                self._infos.pop(path, None)
+            self._pages.clear()
 
     def stretches(self, stretches: list[tuple[int, int, int]]) -> Floats | None:
         """What sounds in stretches that follow one another, or None where nothing is there yet."""
         if len(stretches) == 1:
             return self.block(stretches[0][1], stretches[0][2])
         sounds = [self.block(at, length) for _, at, length in stretches]
-        silent = [np.zeros((self._rows, length), np.float32) for _, _, length in stretches]
+        silent = [np.zeros((self.rows, length), np.float32) for _, _, length in stretches]
         return np.concatenate([z if s is None else s for s, z in zip(sounds, silent, strict=True)], axis=1)
 
     def block(self, position: int, count: int) -> Floats | None:
@@ -70,15 +102,29 @@ class Playback:
         return np.concatenate([page[:, at:], after[:, : at + count - PAGE]], axis=1)
 
     def _read_page(self, start: int) -> Floats:
-        page = np.zeros((self._rows, PAGE), np.float32)
-        for row, channels, piece in self._rows_of_pieces:
-            a, b = max(start, piece.start), min(start + PAGE, piece.start + piece.samples)
-            sound = self._read(piece, piece.offset + a - piece.start, b - a) if a < b else None
-            if sound is not None:
-                # A take of a mono track that is a pair by now sounds on both sides, and the reverse.
-                fitted = sound if len(sound) == channels or len(sound) == 1 else sound.mean(axis=0)
-                page[row : row + channels, a - start : a - start + sound.shape[1]] = fitted
+        page = np.zeros((self.rows, PAGE), np.float32)
+        for track in self._tracks:
+            for number in track.touching(start, start + PAGE):
+                piece = track.pieces[number]
+                a, b = max(start, piece.start), min(start + PAGE, piece.start + piece.samples)
+                sound = self._read(piece, piece.offset + a - piece.start, b - a)
+                if sound is not None:
+                    b = min(b, a + sound.shape[1])
+                    # A take of a mono track that is a pair by now sounds on both sides, and the reverse.
+                    fitted = sound if len(sound) in (1, track.channels) else sound.mean(axis=0)
+                    rows = page[track.row : track.row + track.channels]
+                    rows[:, a - start : b - start] = fitted
+                    if not track.goes_on(number - 1):
+                        self._fade(rows, piece.start - start, self._rise)
+                    if not track.goes_on(number):
+                        self._fade(rows, piece.start + piece.samples - self._edge - start, self._rise[::-1])
         return page
+
+    def _fade(self, rows: Floats, at: int, gains: Floats) -> None:
+        """Applies gains from place ``at`` of a page on; it may lie partly outside."""
+        a, b = max(0, at), min(PAGE, at + len(gains))
+        if a < b:
+            rows[:, a:b] *= gains[a - at : b - at]
 
     def _read(self, piece: Piece, at: int, count: int) -> Floats | None:
         """A stretch of a take, or None when its file is gone; the other tracks play on."""
@@ -88,10 +134,33 @@ class Playback:
             if piece.path not in self._infos:
                 self._infos[piece.path] = wavfile.inspect(Path(piece.path))
             return wavfile.read(self._infos[piece.path], at, count)
-        except (OSError, wavfile.NotAWave):
+        except (OSError, ValueError):
             self.missing.append(piece.path)
             return None
 
 
+class _Track:
+    """The pieces of one track in order, and the rows on which they sound."""
+
+    def __init__(self, row: int, channels: int, pieces: list[Piece]) -> None:
+        self.row, self.channels = row, channels
+        self.pieces = sorted(pieces, key=lambda p: p.start)
+        self._starts = [p.start for p in self.pieces]
+
+    def touching(self, start: int, stop: int) -> range:
+        """The places of pieces that sound in [start, stop)."""
+        first = max(0, bisect_right(self._starts, start) - 1)
+        if first < len(self.pieces) and self.pieces[first].start + self.pieces[first].samples <= start:
+            first += 1
+        return range(first, bisect_right(self._starts, stop - 1))
+
+    def goes_on(self, number: int) -> bool:
+        """Whether the piece there goes on in the next one as one sound: a take after what was counted in before it."""
+        if not 0 <= number < len(self.pieces) - 1:
+            return False
+        one, other = self.pieces[number], self.pieces[number + 1]
+        return one.take == other.take and one.start + one.samples == other.start
+
+
 def same_pieces(a: Playback | None, pieces: Sequence[Piece]) -> bool:
-    return a is not None and tuple(a.pieces) == tuple(pieces)
+    return a is not None and (a.pieces is pieces or tuple(a.pieces) == tuple(pieces))

@@ -8,6 +8,7 @@ import numpy as np
 from cattailer.core.plan import Plan
 from cattailer.engine.block.ring import Ring
 from cattailer.engine.sources.click import Click
+from cattailer.engine.writing.runkeeper import RunKeeper
 from cattailer.engine.writing.runwriter import RunWriter
 from cattailer.media import journal
 
@@ -23,10 +24,15 @@ def print_click(plan: Plan, folder: Path, stem: str, header: journal.RunHeader, 
     run.begin(0)
     run.finish(samples)
     block = np.zeros((2, BLOCK), np.float32)
+    keeper = RunKeeper(run)
     while not run.done:
-        block[:] = 0.0
-        click.add(block, header.start + ring.written)
-        ring.write(block[:1])
-        run.pump()
-    assert run.story is not None
+        if ring.written < samples:
+            block[:] = 0.0
+            click.pump([header.start + ring.written])
+            click.add(block, header.start + ring.written)
+            ring.write(block[:1])
+        run.write()
+        keeper.keep()
+    if run.story is None:
+        raise OSError(run.message)
     return run.story

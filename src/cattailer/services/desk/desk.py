@@ -1,6 +1,7 @@
 """What every service works with."""
 
 import os
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from pathlib import Path
 
@@ -9,9 +10,10 @@ import structlog
 from cattailer.core.errors import Away, NotNow, Refusal
 from cattailer.core.gear.interface import Profile, missing
 from cattailer.core.transport import STOPPED, captures
-from cattailer.engine.messages.commands import AWAY, GetStatus, Status
+from cattailer.engine.messages.commands import AWAY, Status
 from cattailer.engine.process.client import EngineClient
 from cattailer.media import profile_toml
+from cattailer.media.mark import read_mark
 from cattailer.services.desk.listening import Listening
 from cattailer.services.desk.live import Live
 from cattailer.store.database import Database
@@ -23,8 +25,9 @@ log = structlog.get_logger("services")
 class Desk:
     """The database, the engine, the media folder, and the folder of people's own interface profiles.
 
-    ``live`` keeps what goes on in sessions right now, by type; ``listening`` hears the rows of the open session for
-    those who ask.
+    ``media_id`` is what the mark in the media folder says, empty where nobody looks. ``quiet_work`` names what works in
+    the background and does not come round any more. ``live`` keeps what goes on in sessions right now, by type;
+    ``listening`` hears the rows of the open session for those who ask.
     """
 
     database: Database
@@ -32,6 +35,8 @@ class Desk:
     media: Path
     telemetry: str = ""
     profiles_folder: Path | None = None
+    media_id: str = ""
+    quiet_work: Callable[[], list[str]] = list
     live: Live = field(default_factory=Live, init=False)
     listening: Listening = field(init=False)
     _read: tuple[object, dict[str, Profile], dict[str, str]] | None = field(default=None, init=False)
@@ -48,6 +53,7 @@ class Desk:
             Path(os.environ["CATTAILER_MEDIA"]),
             os.environ["CATTAILER_TELEMETRY"],
             Path(os.environ["CATTAILER_PROFILES"]),
+            os.environ.get("CATTAILER_MEDIA_ID", ""),
         )
 
     def _profiles(self) -> tuple[dict[str, Profile], dict[str, str]]:
@@ -82,9 +88,21 @@ class Desk:
     def engine_state(self) -> Status:
         """The engine's status; its state is ``AWAY`` when it does not answer."""
         try:
-            return self.engine.ask(GetStatus(), 2.0)
+            return self.engine.status()
         except Away:
             return Status(state=AWAY)
+
+    def media_there(self) -> bool:
+        """Whether the media folder is the one that belongs here, and not the empty place where its disk was mounted."""
+        return not self.media_id or read_mark(self.media) == self.media_id
+
+    def check_media(self) -> None:
+        """Raises NotNow when the media folder is gone."""
+        if not self.media_there():
+            raise NotNow(
+                f"The media folder {self.media} is not the one that belongs here; perhaps its disk is not there. "
+                "Nothing was captured, and nothing is made anew. Put it back, then try again."
+            )
 
     def check_hardware(self, session: int, what: str) -> None:
         """Raises NotNow when this session rolls: rate, buffer and interface cannot change then."""

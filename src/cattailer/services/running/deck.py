@@ -3,6 +3,8 @@
 from dataclasses import dataclass
 from datetime import datetime
 
+from sqlalchemy import orm, select
+
 from cattailer.core.advice import ready
 from cattailer.core.findings import Finding
 from cattailer.core.gear.interface import Profile
@@ -13,14 +15,15 @@ from cattailer.core.time.clicking import ClickSettings
 from cattailer.core.time.timeline import TempoMap, clock_text
 from cattailer.core.units import milliseconds
 from cattailer.engine.messages.commands import AWAY, Status
+from cattailer.media.journal import DISK
 from cattailer.services.desk.desk import Desk
 from cattailer.services.desk.disk import disk_minutes_left, time_left_text
-from cattailer.services.running import ranges
+from cattailer.services.running import ranges, runs
 from cattailer.services.running.ranges import RangeView
 from cattailer.services.session.rows import tempo_of
 from cattailer.store.models import Run, Session
 
-MOST_LOST = 3
+MOST_LOST, MOST_RUNS = 3, 20
 
 
 @dataclass(frozen=True)
@@ -30,7 +33,6 @@ class RunLine:
     number: int
     at: datetime
     length: str
-    tracks: int
     dropouts: int
     lost: list[str]
     recovered: bool
@@ -39,7 +41,7 @@ class RunLine:
 
 @dataclass(frozen=True)
 class Deck:
-    """``findings`` are those of the ready check; ``runs`` have the newest first; ``main_mix`` is what
+    """``findings`` are those of the ready check; ``runs`` are the newest, in that order; ``main_mix`` is what
     *Listen here* listens to."""
 
     click: bool
@@ -60,7 +62,7 @@ def describe(desk: Desk, session: Session, patch: Patch, profile: Profile, state
     return Deck(
         session.click, clicking.count_bars, clicking.count_sound, clicking.count_when,
         f"{bpm:g}  {meter.beats}/{meter.unit}", ranges.view(session), sum(t.armed for t in patch.tracks),
-        _ready(desk, session, patch, profile, state), [_run(run, tempo) for run in reversed(session.runs)],
+        _ready(desk, session, patch, profile, state), [_run(run, tempo) for run in _newest(session)],
         main.id if (main := patch.main()) else 0,
     )
 
@@ -72,9 +74,25 @@ def _ready(desk: Desk, session: Session, patch: Patch, profile: Profile, state: 
     late_ms = None
     if session.mixing and profile.known:
         late_ms = profile.latency(session.period).round_trip_ms(session.rate_hz)
-    return ready.check(
+    return _troubles(desk, state) + ready.check(
         [_state(patch, t) for t in patch.tracks], minutes, time_left_text(minutes), state.state != AWAY, late_ms
     )
+
+
+def _troubles(desk: Desk, state: Status) -> list[Finding]:
+    """What is wrong with disk, journals and background work: nobody would see it otherwise."""
+    out = []
+    if not desk.media_there():
+        out.append(Finding("stop", f"The media folder {desk.media} is not there: nothing can be captured"))
+    if quiet := [*state.quiet, *desk.quiet_work()]:
+        out.append(Finding("stop", f"Does not come round any more: {', '.join(quiet)}. Restart Cattailer"))
+    found = runs.troubles(desk)
+    if found:
+        more = f" (and {len(found) - 1} more; ./cattailer doctor names them)" if len(found) > 1 else ""
+        name = found[0].path.name
+        says = found[0].says if name in found[0].says else f"{name}: {found[0].says}"
+        out.append(Finding("look", f"{says}{more}"))
+    return out
 
 
 def _state(patch: Patch, track: PatchTrack) -> ready.RowState:
@@ -84,9 +102,15 @@ def _state(patch: Patch, track: PatchTrack) -> ready.RowState:
     )
 
 
+def _newest(session: Session) -> list[Run]:
+    db = orm.object_session(session)
+    query = select(Run).where(Run.session_id == session.id).order_by(Run.number.desc()).limit(MOST_RUNS)
+    return [] if db is None else list(db.scalars(query))
+
+
 def _run(run: Run, tempo: TempoMap) -> RunLine:
     return RunLine(
-        run.number, run.began_at.astimezone(), clock_text(run.samples, run.rate_hz), len(run.takes),
+        run.number, run.began_at.astimezone(), clock_text(run.samples, run.rate_hz),
         len(run.dropouts), _lost(run, tempo), run.recovered, run.message,
     )
 
@@ -94,8 +118,9 @@ def _run(run: Run, tempo: TempoMap) -> RunLine:
 def _lost(run: Run, tempo: TempoMap) -> list[str]:
     """The first dropouts of a run: where, how long, and how busy the computer was."""
     out = []
-    for offset, samples, *load in run.dropouts[:MOST_LOST]:
+    for offset, samples, *known in run.dropouts[:MOST_LOST]:
         at = tempo.bar_beat_at(rescaled(run.start + offset, run.rate_hz, tempo.rate_hz))
-        busy = f", load {100 * load[0]:.0f} %" if load else ""
+        load, cause = [*known, 0.0, ""][:2]
+        busy = ", the disk was too slow" if cause == DISK else f", load {100 * load:.0f} %" if known else ""
         out.append(f"bar {at.bar}: {milliseconds(samples, run.rate_hz):.1f} ms{busy}")
     return out + ([f"and {len(run.dropouts) - MOST_LOST} more"] if len(run.dropouts) > MOST_LOST else [])

@@ -13,7 +13,7 @@ from cattailer.core.patch.patch import Patch, PatchTrack
 from cattailer.media.journal import RunHeader
 from cattailer.media.runheader import Named, Played, header
 from cattailer.services.desk.desk import Desk
-from cattailer.services.session.compiling import compile_plan
+from cattailer.services.session.compiling import silent_plan
 from cattailer.services.session.rows import patch_of
 from cattailer.store.models import Run, Session
 
@@ -23,7 +23,7 @@ NextRun = tuple[RunHeader, Path, str]
 
 def next_run(desk: Desk, db: orm.Session, session: Session, tracks: list[int]) -> NextRun:
     """For a run that captures these tracks."""
-    plan, patch, profile = compile_plan(desk, session), patch_of(session), desk.profile_or_blank(session.interface)
+    plan, patch, profile = silent_plan(desk, session), patch_of(session), desk.profile_or_blank(session.interface)
     groups = {g.id: g.name for g in patch.groups}
     played = {t.id: _played(patch, profile, t, in_words(t.feeds, groups)) for t in patch.tracks}
     number = _next_number(desk, db, session)

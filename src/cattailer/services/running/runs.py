@@ -1,109 +1,226 @@
-"""Entering runs: what the journals say becomes runs, takes and media in the database."""
+"""Entering runs: what the journals say becomes runs, takes and media in the database.
 
+A run that broke off is mended first. Each run is handled alone, so what is wrong with one is no matter to the others.
+"""
+
+import threading
+import time
+from contextlib import suppress
+from dataclasses import replace
 from datetime import datetime
 from pathlib import Path
 
 from sqlalchemy import func, orm, select
-from sqlalchemy.exc import IntegrityError
+from sqlalchemy.exc import DataError, IntegrityError
 
 from cattailer.media import journal, recovery, wavfile
-from cattailer.media.journal import LEAD_IN_FOLDER
+from cattailer.media.journal import LEAD_IN_FOLDER, LEAD_IN_MARK, FileEnd, RunFile, RunStory
+from cattailer.media.recovery import Report, Trouble
 from cattailer.services.desk.desk import Desk, log
 from cattailer.services.session.editing import enter
 from cattailer.services.session.pushing import push
 from cattailer.store.models import Media, Run, Session, Take, Track
 
+NOT_ENTERED = "This run cannot be entered ({}). Its files are left as they are."
+FRESH_S = 5.0
+"""A journal so young may still be in the making."""
 
-def enter_finished(desk: Desk, paths: list[Path] | None = None) -> list[journal.RunStory]:
-    """Enters every ended run that is not in the database yet; doing it twice changes nothing."""
-    entered = []
+
+class LiveJournals:
+    """Which journals need no look any more, and what is wrong with others; one for all sessions, under 0."""
+
+    def __init__(self) -> None:
+        self.settled: set[Path] = set()
+        self.troubles: dict[Path, Trouble] = {}
+        self.entering = threading.Lock()
+
+
+def journals_of(desk: Desk) -> LiveJournals:
+    return desk.live.of(0, LiveJournals)
+
+
+def troubles(desk: Desk) -> list[Trouble]:
+    """Journals and files that cannot be used, in order."""
+    found = journals_of(desk).troubles
+    return [found[path] for path in sorted(found)]
+
+
+def enter_finished(desk: Desk, paths: list[Path] | None = None) -> list[RunStory]:
+    """Mends what broke off and enters every run that is not in the database yet; twice changes nothing.
+
+    Journals that were settled before are not read again. Raises OperationalError when the database is away.
+    """
+    known = journals_of(desk)
+    with known.entering:
+        found = journal.find_all(desk.media) if paths is None else paths
+        if paths is None:
+            _settle(desk, [path for path in found if path not in known.settled])
+        for gone in set(known.troubles) - set(found) if paths is None else ():
+            del known.troubles[gone]
+        return [story for path in found if path not in known.settled and (story := _look(desk, path)) is not None]
+
+
+def _settle(desk: Desk, paths: list[Path]) -> None:
+    """Journals of runs that the database has need no look any more."""
+    if not paths:
+        return
     with desk.database.transaction() as db:
-        known = set(db.scalars(select(Run.uuid)))
-    for path in journal.find_all(desk.media) if paths is None else paths:
-        story = journal.read(path)
-        if story is None or not story.ended or story.header.lead_in_of or story.header.run in known:
-            continue
-        try:
-            if _enter(desk, story):
-                entered.append(story)
-        except IntegrityError:
-            log.info("run was entered by another process", run=story.header.run)
-    return entered
+        entered = set(db.scalars(select(Run.uuid)))
+    for path in paths:
+        with suppress(OSError):
+            run, ended = journal.glance(path)
+            if ended and (run in entered or run.removesuffix(LEAD_IN_MARK) in entered):
+                journals_of(desk).settled.add(path)
 
 
-def recover(desk: Desk | None, media: Path) -> list[journal.RunStory]:
+def _look(desk: Desk, path: Path) -> RunStory | None:
+    """The run of a journal if it is entered now."""
+    known = journals_of(desk)
+    known.troubles.pop(path, None)
+    try:
+        mended = recovery.mend_run(path)
+        if mended is not None and not mended.story.samples:
+            return None
+        story = journal.read(path) if mended is None else mended.story
+        if not story.ended:
+            return None
+        entered = not story.header.lead_in_of and story.samples > 0 and _enter(desk, story)
+        known.settled.add(path)
+        return story if entered else None
+    except FileNotFoundError:  # it was taken away meanwhile: nothing was captured in it
+        return None
+    except (journal.Unreadable, OSError, ValueError, IntegrityError, DataError) as why:
+        young = False
+        with suppress(OSError):
+            young = time.time() - path.stat().st_mtime < FRESH_S
+        if not young:
+            says = str(why) if isinstance(why, journal.Unreadable) else NOT_ENTERED.format(why)
+            known.troubles[path] = Trouble(path, says)
+            log.warning("a run cannot be entered", path=str(path), why=str(why))
+        return None
+
+
+def recover(desk: Desk | None, media: Path) -> Report:
     """Mends and enters the runs that a crash cut short. Without a desk the files are mended only."""
-    mended = []
-    for path in journal.find_all(media):
-        before = journal.read(path)
-        if before is None or before.ended:
-            continue
-        story = recovery.mend_run(path)
-        if story is not None and not story.header.lead_in_of:
-            mended.append(story)
+    settled = journals_of(desk).settled if desk is not None else set()
+    report = recovery.mend_all(media, settled.__contains__)
+    report.mended = [m for m in report.mended if not m.story.header.lead_in_of]
     if desk is not None:
         enter_finished(desk)
-    return mended
+        report.troubles += [t for t in troubles(desk) if t.path not in {r.path for r in report.troubles}]
+    return report
 
 
-def _enter(desk: Desk, story: journal.RunStory) -> bool:
+def _enter(desk: Desk, story: RunStory) -> bool:
     header = story.header
     with desk.database.transaction() as db:
         session = db.scalar(select(Session).where(Session.id == header.session).with_for_update())
         if session is None:
-            log.warning("run of an unknown session left alone", path=str(story.path))
-            return False
+            raise ValueError("its session is not in this database; the files are left as they are")
         if db.scalar(select(Run.id).where(Run.uuid == header.run)) is not None:
             return False
-        root = desk.media / session.folder
+        number, message = header.number, story.message
+        of_session = Run.session_id == session.id
+        if db.scalar(select(Run.id).where(of_session, Run.number == number)) is not None:
+            number = 1 + (db.scalar(select(func.max(Run.number)).where(of_session)) or 0)
+            message = f"{message} Its number, {header.number}, was another run's already.".strip()
         run = Run(
-            uuid=header.run, session_id=session.id, number=header.number, start=header.start, samples=story.samples,
-            rate_hz=header.rate_hz, began_at=datetime.fromisoformat(header.began_at), message=story.message,
+            uuid=header.run, session_id=session.id, number=number, start=header.start, samples=story.samples,
+            rate_hz=header.rate_hz, began_at=datetime.fromisoformat(header.began_at), message=message,
             note=header.note, recovered=story.recovered, period=header.period,
-            dropouts=[[d.offset, d.samples, d.load] for d in story.dropouts],
+            dropouts=[[d.offset, d.samples, d.load, d.cause] for d in story.dropouts],
             round_trip_samples=header.round_trip_samples, claimed_samples=header.claimed_samples,
         )
         db.add(run)
-        ends = {end.path: end for end in story.files}
-        lead_ins = _lead_ins(db, session, root, story)
-        for file in header.files:
-            path, end = story.folder / file.path, ends.get(file.path)
-            track = db.get(Track, file.track)
-            if end is None or track is None or not path.is_file() or not story.samples:
-                continue
-            media = _media(session, root, path, end)
-            last = db.scalar(select(func.max(Take.number)).where(Take.track_id == track.id)) or 0
-            db.add(Take(
-                track=track, run=run, media=media, number=last + 1, start=header.start, samples=media.samples,
-                lead_in=lead_ins.get(file.path),
-                peak_dbfs=end.peak_dbfs, clips=end.clips, source=file.source, gain_db=file.gain_db,
-            ))
-            db.flush()
-        name = f"Run {header.number}{f' ({header.note})' if header.note else ''}"
+        _takes(desk, db, session, story, run)
+        name = f"Run {number}{f' ({header.note})' if header.note else ''}"
         what = f"{name} {'recovered' if story.recovered else 'captured'}"
         enter(db, session, what, "fixed", {}, {"run": header.run})
+        session.takes_revision = session.revision
     push(desk, header.session)
     return True
 
 
-def _lead_ins(db: orm.Session, session: Session, root: Path, story: journal.RunStory) -> dict[str, Media]:
+def _takes(desk: Desk, db: orm.Session, session: Session, story: RunStory, run: Run) -> None:
+    """A take for each file that holds something; a file that cannot be read is named in the run's message."""
+    root, ends = desk.media / session.folder, {end.path: end for end in story.files}
+    lead_ins = _lead_ins(db, session, root, story)
+    for file in story.header.files:
+        end = ends.get(file.path)
+        track = db.scalar(select(Track).where(Track.id == file.track, Track.session_id == session.id))
+        if end is None or track is None or end.samples == 0:
+            continue
+        try:
+            media = _media(session, root, story.folder / file.path, end)
+        except (OSError, ValueError) as why:
+            run.message = f"{run.message} {file.path} cannot be used ({_short(why)}).".strip()
+            continue
+        if media.samples:
+            db.add(media)
+            _take(db, track, run, media, lead_ins.get(file.path), file, end)
+
+
+def _take(
+    db: orm.Session, track: Track, run: Run, media: Media, lead_in: Media | None, file: RunFile, end: FileEnd
+) -> None:
+    last = db.scalar(select(func.max(Take.number)).where(Take.track_id == track.id)) or 0
+    db.add(Take(
+        track_id=track.id, run=run, media=media, number=last + 1, start=run.start, samples=media.samples,
+        lead_in=lead_in, peak_dbfs=end.peak_dbfs, clips=end.clips, source=file.source, gain_db=file.gain_db,
+    ))
+    db.flush()
+
+
+def _short(why: Exception) -> str:
+    return why.strerror or "it cannot be read" if isinstance(why, OSError) else str(why)
+
+
+def _lead_ins(db: orm.Session, session: Session, root: Path, story: RunStory) -> dict[str, Media]:
     """What was counted in before a run, by the name of the file that it lies before; enters it with the run."""
     path = story.folder / LEAD_IN_FOLDER / story.path.name
-    before = journal.read(path) if path.is_file() else None
-    if before is None or not before.ended or before.header.lead_in_of != story.header.run or not before.samples:
-        return {}
-    found = {}
-    for end in before.files:
-        file = before.folder / end.path
-        if file.is_file():
-            found[end.path] = _media(session, root, file, end)
-            db.add(found[end.path])
+    found: dict[str, Media] = {}
+    with suppress(journal.Unreadable, OSError):
+        recovery.mend_run(path)
+        before = journal.read(path)
+        if not before.ended or before.header.lead_in_of != story.header.run or not before.samples:
+            return {}
+        for end in before.files:
+            with suppress(OSError, ValueError):
+                found[end.path] = _media(session, root, before.folder / end.path, end)
+                db.add(found[end.path])
     return found
 
 
-def _media(session: Session, root: Path, path: Path, end: journal.FileEnd) -> Media:
+def _media(session: Session, root: Path, path: Path, end: FileEnd) -> Media:
+    """Raises OSError, NotAWave. A disk that failed may have kept the sound and not the header that says so."""
     info = wavfile.inspect(path)
+    if end.samples is not None and info.frames < end.samples:
+        info = wavfile.mend(path, end.samples)
     return Media(
         session_id=session.id, path=str(path.relative_to(root)), channels=info.format.channels,
         bits=info.format.bits, rate_hz=info.format.rate_hz, samples=info.frames, crc32=end.crc32,
     )
+
+
+def measure_one(desk: Desk, passed_over: set[int]) -> bool:
+    """Peak, clips, checksum and overview of one file that a crash or a full disk left without; whether there was one.
+
+    ``passed_over`` gathers files that cannot be measured.
+    """
+    with desk.database.transaction() as db:
+        query = select(Media, Session.folder).join(Session, Session.id == Media.session_id)
+        row = db.execute(query.where(Media.crc32 == "", Media.id.not_in(passed_over)).limit(1)).first()
+        if row is None:
+            return False
+        media, path = row[0], desk.media / row[1] / row[0].path
+    passed_over.add(media.id)
+    try:
+        end = replace(recovery.measure(wavfile.inspect(path)), path=media.path)
+    except (OSError, ValueError) as why:
+        log.warning("a file cannot be measured", path=str(path), why=str(why))
+        return True
+    with desk.database.transaction() as db:
+        db.get_one(Media, media.id).crc32 = end.crc32
+        for take in db.scalars(select(Take).where(Take.media_id == media.id)):
+            take.peak_dbfs, take.clips = end.peak_dbfs, end.clips
+    return True

@@ -7,7 +7,7 @@ from sqlalchemy import orm, select
 from cattailer.core.findings import Finding, stage_mark
 from cattailer.services.desk.desk import Desk
 from cattailer.services.running.deck import Deck
-from cattailer.services.session.rows import measured_correction
+from cattailer.services.session.rows import measured_correction, take_counts
 from cattailer.store.models import Check, Session
 
 
@@ -32,7 +32,7 @@ class LiveFindings:
 
 def marks(desk: Desk, session: Session, deck: Deck, patch_findings: list[Finding]) -> dict[str, str]:
     """By the stage's key: "settled", "look" or "untouched"."""
-    taken = any(t.takes for t in session.tracks)
+    taken = bool(take_counts(session))
     return {
         "patch": stage_mark(patch_findings, bool(session.tracks)),
         "levels": _levels(desk, session),

@@ -1,23 +1,19 @@
 """Rolling, capturing, stopping, and going somewhere."""
 
 from dataclasses import replace
-from pathlib import Path
-
-from sqlalchemy.exc import OperationalError
 
 from cattailer.core.errors import NotNow
 from cattailer.core.time.clicking import ClickSettings
 from cattailer.core.time.timeline import BEFORE_ZERO_S
-from cattailer.engine.messages.commands import Capture, GetStatus, Locate, Roll, Status, Stop
+from cattailer.engine.messages.commands import Capture, GetStatus, Locate, Roll, Status, Stop, Stopped
 from cattailer.media import journal
-from cattailer.services.desk.desk import Desk, log
+from cattailer.services.desk.desk import Desk
 from cattailer.services.desk.disk import disk_minutes_left
-from cattailer.services.running import runs
 from cattailer.services.running.runheader import next_run
-from cattailer.services.session.compiling import take_spans
 from cattailer.services.session.opening import open_session
 from cattailer.services.session.reading import get_session
 from cattailer.services.session.rows import tempo_of
+from cattailer.services.session.sounding import first_of_takes
 
 LEAST_MINUTES = 0.5
 
@@ -32,21 +28,14 @@ def _count_bars(desk: Desk, session_id: int, state: str) -> int:
         return ClickSettings.from_dict(get_session(db, session_id).clicking).counts_before(state)
 
 
-def stop(desk: Desk, session_id: int) -> Status:
-    """Stops. What was captured is entered at once; if that fails now it is entered a little later."""
-    _need_open(desk, session_id)
-    answer = desk.engine.ask(Stop(), 20.0)
-    if answer.journal:
-        try:
-            runs.enter_finished(desk, [Path(answer.journal)])
-        except OperationalError:
-            log.warning("the database is away; the run is entered when it is back", journal=answer.journal)
-    return answer.status
+def stop(desk: Desk, session_id: int, pressed: int | None = None) -> Stopped:
+    """Stops where the timeline was at ring sample ``pressed``, if that is not too long ago. The files of what was
+    captured are closed beside; the run is entered once the engine says so."""
+    return desk.engine.ask(Stop(session_id, pressed))
 
 
 def locate(desk: Desk, session_id: int, position: int) -> Status:
-    _need_open(desk, session_id)
-    return desk.engine.ask(Locate(position))
+    return desk.engine.ask(Locate(session_id, position))
 
 
 def go_to_bar(desk: Desk, session_id: int, bar: int) -> Status:
@@ -61,8 +50,7 @@ def move_bars(desk: Desk, session_id: int, bars: int) -> Status:
     is something to hear."""
     with desk.database.transaction() as db:
         session = get_session(db, session_id)
-        tempo = tempo_of(session)
-        first = min([0, *(s.start for track in session.tracks for s in take_spans(desk, session, track))])
+        tempo, first = tempo_of(session), first_of_takes(session)
     position = desk.engine.ask(GetStatus()).position
     bar = tempo.bar_beat_at(position).bar
     if bars < 0 and position > tempo.sample_of(bar):
@@ -71,30 +59,28 @@ def move_bars(desk: Desk, session_id: int, bars: int) -> Status:
 
 
 def capture(
-    desk: Desk, session_id: int, track_ids: list[int] | None = None, samples: int | None = None, note: str = ""
+    desk: Desk, session_id: int, track_ids: list[int] | None = None, samples: int | None = None, note: str = "",
+    pressed: int | None = None,
 ) -> Status:
     """Captures the armed tracks, or those given, from where the timeline stands, for ``samples`` if given.
 
     There is a count-in before it if the session has one, but not before ``samples`` of something.
 
-    Raises NotNow when none is armed or the disk is too full, and what the engine refuses.
+    Raises NotNow when none is armed or the disk is too full, before anything is opened, and what the engine refuses.
     """
-    open_session(desk, session_id)
     with desk.database.transaction() as db:
         session = get_session(db, session_id)
         armed = [t for t in session.tracks if (t.armed if track_ids is None else t.id in track_ids)]
         if not armed:
             raise NotNow("No track is armed, so there is nothing to capture. Arm at least one (X arms the row).")
+        desk.check_media()
+        if quiet := desk.quiet_work():
+            raise NotNow(f"Does not come round any more: {', '.join(quiet)}. Restart Cattailer; nothing was captured.")
         channels = sum(len(t.feeds) for t in armed)
         if disk_minutes_left(desk, channels, session.rate_hz, session.bits) < LEAST_MINUTES:
             raise NotNow("The disk has less than half a minute left for these tracks. Free some space first.")
         header, folder, stem = next_run(desk, db, session, [t.id for t in armed])
         header = replace(header, note=note)
         count = ClickSettings.from_dict(session.clicking).counts_before("capturing") if samples is None else 0
-    return desk.engine.ask(Capture(journal.plain_header(header), str(folder), stem, samples, count))
-
-
-def _need_open(desk: Desk, session_id: int) -> None:
-    state = desk.engine.ask(GetStatus())
-    if state.session != session_id:
-        raise NotNow("This session is not open in the engine. Press Roll or Capture to open it.")
+    open_session(desk, session_id)
+    return desk.engine.ask(Capture(journal.plain_header(header), str(folder), stem, samples, count, pressed))

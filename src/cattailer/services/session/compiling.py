@@ -1,47 +1,15 @@
 """A session compiled into the plan that the engine runs."""
 
-from sqlalchemy import orm, select
-
 from cattailer.core.gear.interface import Profile
-from cattailer.core.gear.rates import rescaled
 from cattailer.core.patch.ends import GROUP, SOFT, SOFTWARE, end_of, kind_of, name_of, number_of, side_of, socket_of
 from cattailer.core.patch.patch import Patch, PatchInput
 from cattailer.core.plan import MOST_FEEDERS, NOTHING, SOFTWARE_CHANNELS, GroupPlan, MixPlan, Plan, Preamps, TrackPlan
-from cattailer.core.takes.pieces import TakeSpan, topmost
+from cattailer.core.takes.pieces import Piece
 from cattailer.core.time.clicking import ClickSettings
 from cattailer.services.desk.desk import Desk
 from cattailer.services.session.rows import loop_of, measured_correction, patch_of, tempo_of
-from cattailer.store.models import Media, Session, Track
-
-
-def take_spans(desk: Desk, session: Session, track: Track) -> list[TakeSpan]:
-    """The takes of a track that can be heard at the session's rate, where they lie. A take of another rate is heard
-    from the file that it was converted to."""
-    folder, rate = desk.media / session.folder, session.rate_hz
-    spans = []
-    for t in track.takes:
-        sound = _at_rate(t.media, rate)
-        if not t.samples or sound is None:
-            continue
-        start = rescaled(t.start, t.media.rate_hz, rate)
-        spans.append(TakeSpan(t.id, track.id, str(folder / sound.path), start, sound.samples, t.number))
-        lead_in = _at_rate(t.lead_in, rate) if t.lead_in is not None and t.lead_in_samples else None
-        if lead_in is not None:
-            opened = min(rescaled(t.lead_in_samples, t.media.rate_hz, rate), lead_in.samples)
-            spans.append(TakeSpan(
-                t.id, track.id, str(folder / lead_in.path), start - opened, opened, t.number, lead_in.samples - opened
-            ))
-    return spans
-
-
-def _at_rate(media: Media, rate_hz: int) -> Media | None:
-    """A file, or what it was converted to, at a rate."""
-    if media.rate_hz == rate_hz:
-        return media
-    db = orm.object_session(media)
-    return None if db is None else db.scalar(
-        select(Media).where(Media.original_id == media.id, Media.rate_hz == rate_hz).limit(1)
-    )
+from cattailer.services.session.sounding import pieces_of
+from cattailer.store.models import Session
 
 
 def source_channel(feed: str, profile: Profile, feeders: tuple[int, ...]) -> int:
@@ -80,6 +48,11 @@ def preamps_of(patch: Patch, profile: Profile) -> Preamps:
 
 def compile_plan(desk: Desk, session: Session) -> Plan:
     """The plan of a session as it stands now. Sockets count from 1, the plan's inputs from 0."""
+    return silent_plan(desk, session, pieces_of(desk, session))
+
+
+def silent_plan(desk: Desk, session: Session, pieces: tuple[Piece, ...] = ()) -> Plan:
+    """The plan without its takes, for those who do not play it."""
     profile, patch = desk.profile_or_blank(session.interface), patch_of(session)
     feeders = feeders_of(patch)
     tracks = tuple(
@@ -89,17 +62,17 @@ def compile_plan(desk: Desk, session: Session) -> Plan:
         )
         for t in patch.tracks
     )
-    pieces = [piece for track in session.tracks for piece in topmost(take_spans(desk, session, track))]
     mixes = [
         MixPlan(m.id, m.name, tuple(o - 1 for o in m.outputs if o <= profile.outputs), m.fader_db)
         for m in sorted(patch.mixes, key=lambda m: m.kind != "main")
     ]
     return Plan(
         session.id, session.title, session.revision, session.interface, session.rate_hz, session.period,
-        session.bits, profile.inputs, profile.outputs, preamps_of(patch, profile), tracks, tuple(pieces),
+        session.bits, profile.inputs, profile.outputs, preamps_of(patch, profile), tracks, pieces,
         tempo_of(session), session.click, groups=tuple(GroupPlan(g.id, g.name, g.fader_db) for g in patch.groups),
         mixes=tuple(mixes), routes=patch.routes, feeders=feeders,
         window=(session.window_dbfs[0], session.window_dbfs[1]),
         correction_samples=measured_correction(session) or 0,
         clicking=ClickSettings.from_dict(session.clicking), loop=loop_of(session),
+        takes_revision=session.takes_revision,
     )

@@ -12,7 +12,7 @@ from cattailer.services.desk.desk import Desk
 from cattailer.services.session.pushing import push
 from cattailer.services.session.reading import get_session
 from cattailer.store.database import tell_revision
-from cattailer.store.images import Recorder
+from cattailer.store.images import Recorder, moves_takes
 from cattailer.store.models import Base, Group, History, Input, Mix, Route, Session, Track
 
 KEPT_HISTORY = 500
@@ -87,6 +87,8 @@ def editing(desk: Desk, session_id: int) -> Iterator[Edit]:
         of_session = History.session_id == session_id
         db.execute(update(History).where(of_session, History.state == "undone").values(state="past"))
         enter(db, edit.session, edit.what, edit.state, recorder.before, recorder.after)
+        if moves_takes(recorder.after):
+            edit.session.takes_revision = edit.session.revision
         oldest = edit.session.revision - KEPT_HISTORY
         db.execute(delete(History).where(of_session, History.revision < oldest, History.state != "fixed"))
     push(desk, session_id)

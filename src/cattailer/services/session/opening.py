@@ -5,9 +5,9 @@ from datetime import UTC, datetime
 from sqlalchemy import select
 
 from cattailer.core.errors import NotFound
-from cattailer.engine.messages.commands import RunPlan
 from cattailer.services.desk.desk import Desk
 from cattailer.services.session.compiling import compile_plan
+from cattailer.services.session.pushing import send
 from cattailer.services.session.reading import get_session
 from cattailer.store.models import Session
 
@@ -19,17 +19,22 @@ def has_profile(desk: Desk, session_id: int) -> bool:
 
 
 def open_session(desk: Desk, session_id: int) -> None:
-    """Runs the session in the engine. Raises NotNow while another one rolls, Away without engine."""
+    """Runs the session in the engine, as the database has it; when that is so already, nothing is done.
+
+    Raises NotNow while another one rolls, Away without engine.
+    """
+    state = desk.engine_state()
     with desk.database.transaction() as db:
         session = get_session(db, session_id)
+        if state.session == session_id and state.revision >= session.revision:
+            return
+        if not desk.profile_or_blank(session.interface).known:
+            raise NotFound(
+                f"The profile “{session.interface}” of this session's interface is not here. Nothing is lost: "
+                "put the file back or choose another interface under Patch."
+            )
         plan = compile_plan(desk, session)
-    if not desk.profile_or_blank(plan.interface).known:
-        raise NotFound(
-            f"The profile “{plan.interface}” of this session's interface is not here. Nothing is lost: "
-            "put the file back or choose another interface under Patch."
-        )
-    if desk.engine_state().session != session_id:
-        desk.engine.ask(RunPlan(plan.to_dict()), 30.0)
+    send(desk, plan)
     with desk.database.transaction() as db:
         get_session(db, session_id).opened_at = datetime.now(UTC)
 

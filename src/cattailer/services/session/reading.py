@@ -5,7 +5,7 @@ from sqlalchemy.orm import selectinload
 
 from cattailer.core.errors import NotFound
 from cattailer.services.desk.desk import Desk
-from cattailer.store.models import Run, Session, Take, Track
+from cattailer.store.models import Session, Take
 
 
 def get_session(db: orm.Session, session_id: int, lock: bool = False) -> Session:
@@ -26,15 +26,14 @@ def get_take(db: orm.Session, session_id: int, take_id: int) -> Take:
 
 
 def load(db: orm.Session, session_id: int) -> Session:
-    """A session with all that a page shows, in a few queries, however many rows there are. Raises NotFound."""
-    get_session(db, session_id)
-    takes = selectinload(Session.tracks).selectinload(Track.takes)
-    runs = selectinload(Session.runs).selectinload(Run.takes)
+    """A session with all that a page shows but its takes and runs, in a few queries, however many rows there are.
+    Raises NotFound."""
     query = select(Session).where(Session.id == session_id).options(
-        takes.selectinload(Take.media), takes.selectinload(Take.run), runs, selectinload(Session.inputs),
-        selectinload(Session.groups), selectinload(Session.mixes), selectinload(Session.routes),
+        selectinload(Session.tracks), selectinload(Session.inputs), selectinload(Session.groups),
+        selectinload(Session.mixes), selectinload(Session.routes),
     )
-    return db.scalars(query).one()
+    session = db.scalars(query).one_or_none()
+    return get_session(db, session_id) if session is None else session
 
 
 def revision_of(desk: Desk, session_id: int) -> int:

@@ -1,8 +1,7 @@
 """A session's rows as what the core works with: its patch, and the plan that the engine runs."""
 
-from sqlalchemy import orm, select
+from sqlalchemy import func, orm, select
 
-from cattailer.core.gear.rates import rescaled
 from cattailer.core.patch.patch import (
     Patch,
     PatchGroup,
@@ -12,7 +11,7 @@ from cattailer.core.patch.patch import (
 )
 from cattailer.core.sound import probe
 from cattailer.core.time.timeline import TempoMap
-from cattailer.store.models import Input, RoundTrip, Session
+from cattailer.store.models import Input, RoundTrip, Session, Take, Track
 
 INPUT_FIELDS = tuple(name for name in PatchInput.__dataclass_fields__ if name != "socket")
 
@@ -23,11 +22,12 @@ def tempo_of(session: Session) -> TempoMap:
 
 def patch_of(session: Session) -> Patch:
     """The patch as it stands in the database."""
+    takes = take_counts(session)
     return Patch(
         tuple(_input(row) for row in session.inputs),
         tuple(
             PatchTrack(
-                t.id, t.name, tuple(t.feeds), t.armed, t.fader_db, t.pan, t.colour, t.icon, t.note, len(t.takes),
+                t.id, t.name, tuple(t.feeds), t.armed, t.fader_db, t.pan, t.colour, t.icon, t.note, takes.get(t.id, 0),
                 tuple(t.window_dbfs),
             )
             for t in session.tracks
@@ -38,22 +38,29 @@ def patch_of(session: Session) -> Patch:
     )
 
 
+def take_counts(session: Session) -> dict[int, int]:
+    """How many takes each track holds, by its id; the takes themselves are not loaded."""
+    db = orm.object_session(session)
+    if db is None:
+        return {}
+    key = ("take counts", session.id, session.takes_revision)
+    if key not in db.info:
+        query = select(Take.track_id, func.count()).join(Track, Track.id == Take.track_id)
+        query = query.where(Track.session_id == session.id).group_by(Take.track_id)
+        db.info[key] = {track: count for track, count in db.execute(query)}
+    counts: dict[int, int] = db.info[key]
+    return counts
+
+
 def _input(row: Input) -> PatchInput:
     return PatchInput(row.socket, **{name: getattr(row, name) for name in INPUT_FIELDS})
 
 
-def end_of_takes(session: Session) -> int:
-    """Where the last take ends, at the session's rate; 0 without takes."""
-    ends = [
-        rescaled(t.start + t.samples, t.media.rate_hz, session.rate_hz) for k in session.tracks for t in k.takes
-    ]
-    return max(ends, default=0)
-
-
 def loop_of(session: Session) -> tuple[int, int] | None:
-    """The range, where rolling goes round in it."""
+    """The range, where rolling goes round in it; one that is shorter than a block by now, after a change of tempo,
+    cannot be gone round in."""
     start, stop = session.range_start, session.range_stop
-    return (start, stop) if session.looping and start < stop else None
+    return (start, stop) if session.looping and stop - start >= session.period else None
 
 
 def measured_correction(session: Session) -> int | None:

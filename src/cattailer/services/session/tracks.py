@@ -26,7 +26,7 @@ from cattailer.core.plan import MOST_FEEDERS
 from cattailer.core.wording import counted
 from cattailer.services.desk.desk import Desk
 from cattailer.services.session.editing import Edit, editing
-from cattailer.services.session.rows import patch_of
+from cattailer.services.session.rows import patch_of, take_counts
 from cattailer.store.models import Track
 
 MOST_TRACKS = 256
@@ -206,9 +206,9 @@ def remove_track(desk: Desk, session_id: int, track_id: int) -> None:
     desk.forbid_while_capturing(session_id, "removing tracks")
     with editing(desk, session_id) as edit:
         track = edit.track(track_id)
-        if track.takes:
+        if count := take_counts(edit.session).get(track.id, 0):
             raise NotNow(
-                f"{track.name} holds {counted(len(track.takes), 'take')}, so it stays. "
+                f"{track.name} holds {counted(count, 'take')}, so it stays. "
                 "Unplug it if nothing more should be captured on it."
             )
         edit.what = f"Track {track.name} removed"

@@ -26,6 +26,12 @@ class Bars(Form):
     to: int | None = Field(default=None, ge=1, le=100_000)
 
 
+class Pressed(Form):
+    """The ring sample at which somebody pressed, as the page saw it."""
+
+    pressed: int | None = Field(default=None, ge=0, le=1 << 60)
+
+
 class Range(Form):
     first: Bar = 0
     last: Bar = 0
@@ -44,13 +50,13 @@ def roll(session_id: int) -> Response:
 
 @blueprint.post("/stop")
 def stop(session_id: int) -> Response:
-    transport.stop(desk(), session_id)
+    transport.stop(desk(), session_id, form(Pressed).pressed)
     return done()
 
 
 @blueprint.post("/capture")
 def capture(session_id: int) -> Response:
-    transport.capture(desk(), session_id)
+    transport.capture(desk(), session_id, pressed=form(Pressed).pressed)
     return done()
 
 

@@ -20,7 +20,7 @@ from cattailer.services.session.rows import patch_of
 from cattailer.services.stages.levels import knobs, noise, pairing, show, soundcheck, tuning, watch, windows
 from cattailer.services.stages.levels.live import LiveKnob, LiveLevels
 from cattailer.store.models import Check, Run
-from tests.helpers.sessions import takes_of
+from tests.helpers.sessions import stop, takes_of
 from tests.helpers.waiting import pass_time, wait_for
 
 
@@ -87,7 +87,7 @@ def test_the_margin_is_learned_from_the_takes_that_followed(desk: Desk) -> None:
     for _ in range(2):
         transport.capture(desk, session)
         pass_time(desk.engine, 1.2)
-        transport.stop(desk, session)
+        stop(desk, session)
     peaks = [t.peak_dbfs for t in takes_of(desk, session, 2)]
     expected = float(np.mean(peaks)) + 24.0
     with desk.database.transaction() as db:

@@ -8,7 +8,7 @@ from cattailer.services.desk.desk import Desk
 from cattailer.services.running import arming, transport
 from cattailer.services.session import demo, history, sessions, tracks
 from cattailer.services.stages.patch import cures, inputlists, names, routes, show
-from tests.helpers.sessions import takes_of, the_patch, words
+from tests.helpers.sessions import stop, takes_of, the_patch, words
 from tests.helpers.waiting import pass_time
 
 TEN = "socket,name,source,pick-up,48 V,notes\n" + "\n".join(
@@ -86,6 +86,6 @@ def test_file_names_follow_the_pattern(desk: Desk) -> None:
     arming.arm_track(desk, session, the_patch(desk, session).tracks[2].id, True)
     transport.capture(desk, session)
     pass_time(desk.engine, 0.2)
-    transport.stop(desk, session)
+    stop(desk, session)
     (take,) = takes_of(desk, session, 2)
     assert take.file == "ferry-7_3_Cello_01.wav"

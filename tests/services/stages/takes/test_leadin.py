@@ -10,7 +10,7 @@ from cattailer.services.running import transport
 from cattailer.services.session import history, opening
 from cattailer.services.stages.takes import files, leadin
 from cattailer.services.stages.timing import clicking
-from tests.helpers.sessions import capture, counted, plan_of, takes_of
+from tests.helpers.sessions import capture, counted, plan_of, stop, takes_of
 from tests.helpers.waiting import wait_for
 
 
@@ -64,6 +64,6 @@ def test_a_lead_in_before_zero_can_be_heard(desk: Desk) -> None:
         transport.capture(desk, session)
     transport.roll(desk, session)
     wait_for(lambda: desk.engine_state().position > 0)
-    transport.stop(desk, session)
+    stop(desk, session)
     with pytest.raises(Refusal, match="outside the timeline"):
         transport.locate(desk, session, -61 * 48000)

@@ -12,7 +12,7 @@ from cattailer.services.session.reading import get_session
 from cattailer.services.session.rows import tempo_of
 from cattailer.services.stages.takes import files
 from cattailer.services.stages.timing import clicking
-from tests.helpers.sessions import counted, plan_of, rows_of, takes_of
+from tests.helpers.sessions import counted, plan_of, rows_of, stop, takes_of
 from tests.helpers.waiting import wait_for
 
 
@@ -20,12 +20,12 @@ def test_counting_before_rolling_too_and_stepping_through(desk: Desk) -> None:
     session = counted(desk)
     transport.roll(desk, session)
     assert desk.engine_state().state == "rolling"
-    transport.stop(desk, session)
+    stop(desk, session)
     clicking.change(desk, session, {"count_when": "both", "count_sound": "voice"})
     transport.roll(desk, session)
     assert desk.engine_state().state == "counting"
     wait_for(lambda: desk.engine_state().state == "rolling")
-    transport.stop(desk, session)
+    stop(desk, session)
     found = []
     for _ in range(4):
         click.step_count(desk, session)

@@ -11,7 +11,7 @@ from cattailer.services.running import arming, click, transport
 from cattailer.services.session import demo, history, opening, rate, tracks
 from cattailer.services.stages.patch import routes
 from cattailer.services.stages.timing import clicking, correction, rates, tempo, tripfromtakes
-from tests.helpers.sessions import capture, counted, make_takes, plan_of, rows_of, takes_of, the_map
+from tests.helpers.sessions import capture, counted, make_takes, plan_of, rows_of, stop, takes_of, the_map
 from tests.helpers.waiting import wait_for
 
 
@@ -47,11 +47,11 @@ def test_takes_go_along_and_come_back(desk: Desk) -> None:
     assert desk.engine_state().rate_hz == 96_000
     with pytest.raises(NotNow, match="timeline rolls"):
         rates.begin(desk, session, 48_000)
-    transport.stop(desk, session)
+    stop(desk, session)
     clicking.change(desk, session, {"count_bars": 0})
     transport.capture(desk, session)
     wait_for(lambda: desk.engine_state().position > 20_000)
-    transport.stop(desk, session)
+    stop(desk, session)
     assert converted(desk, session, 48_000).files == 10, "only what was captured at 96 kHz"
     assert plan_of(desk, session).pieces[-1].samples > 0
     history.undo(desk, session)
@@ -62,7 +62,7 @@ def test_takes_go_along_and_come_back(desk: Desk) -> None:
 
 def capture_at(desk: Desk, session: int, position: int) -> None:
     transport.roll(desk, session)
-    transport.stop(desk, session)
+    stop(desk, session)
     transport.locate(desk, session, position)
     capture(desk, session)
 
@@ -107,7 +107,7 @@ def test_the_round_trip_from_two_takes(desk: Desk) -> None:
     click.set_click(desk, session, True)
     transport.capture(desk, session)
     wait_for(lambda: desk.engine_state().position > 6 * 48_000, 30.0)
-    transport.stop(desk, session)
+    stop(desk, session)
     ids = {t.words.split(",")[0]: t.id for t in tripfromtakes.choices(desk, session)}
     found = tripfromtakes.measure(desk, session, ids["Click"], ids["Loop"])
     assert found.measured.failure == ""

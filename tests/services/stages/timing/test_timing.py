@@ -9,7 +9,7 @@ from cattailer.services.desk.desk import Desk
 from cattailer.services.running import arming, click, frame, transport
 from cattailer.services.session import demo, history, opening, rate, sessions
 from cattailer.services.stages.timing import buffers, clicking, correction, roundtrip, tempo
-from tests.helpers.sessions import plan_of, the_map
+from tests.helpers.sessions import plan_of, stop, the_map
 from tests.helpers.waiting import pass_time, wait_for
 
 
@@ -85,7 +85,7 @@ def test_using_a_measurement_measures_once_more(desk: Desk) -> None:
     transport.roll(desk, session)
     told = correction.use_and_verify(desk, session, found.id, 1, 16, "cable")
     assert "not seen to land" in told.words
-    transport.stop(desk, session)
+    stop(desk, session)
 
 
 def test_a_headphone_at_a_microphone_will_do(desk: Desk) -> None:
@@ -113,7 +113,7 @@ def test_buffers_for_tracking_and_mixing(desk: Desk) -> None:
     state = desk.engine_state()
     assert (state.state, plan_of(desk, session).period) == ("rolling", 1024)
     assert state.position > 4000, "it goes on where it was"
-    transport.stop(desk, session)
+    stop(desk, session)
     assert "buffer for mixing is in use" in frame.show(desk, session).deck.findings[0].text
     buffers.choose_buffer(desk, session, "mixing", 512)
     assert plan_of(desk, session).period == 512
@@ -135,7 +135,7 @@ def test_buffers_for_tracking_and_mixing(desk: Desk) -> None:
         with pytest.raises(Refusal) as why:
             call()
         assert why.value.status == 409
-    transport.stop(desk, session)
+    stop(desk, session)
 
 
 @pytest.mark.without_engine
@@ -184,7 +184,7 @@ def test_the_click_is_set_while_it_runs(desk: Desk) -> None:
             clicking.change(desk, session, wanted)
     history.undo(desk, session)
     assert plan_of(desk, session).clicking.sound == "wood"
-    transport.stop(desk, session)
+    stop(desk, session)
 
 
 def test_a_rate_does_not_change_under_takes(desk: Desk) -> None:
@@ -192,6 +192,6 @@ def test_a_rate_does_not_change_under_takes(desk: Desk) -> None:
     arming.arm_track(desk, session, 3, True)
     transport.capture(desk, session)
     pass_time(desk.engine, 0.2)
-    transport.stop(desk, session)
+    stop(desk, session)
     with pytest.raises(NotNow, match="rate stays"):
         rate.choose_rate(desk, session, 44100)

@@ -3,60 +3,68 @@
 from dataclasses import dataclass
 from pathlib import Path
 
+import numpy as np
+from numpy.typing import NDArray
+from sqlalchemy import Float, cast, select, sql
+from sqlalchemy.orm import selectinload
+
 from cattailer.core.errors import Refusal
 from cattailer.core.gear.rates import rescaled
-from cattailer.core.takes.pieces import topmost
+from cattailer.core.takes.pieces import Piece
 from cattailer.media import overview
 from cattailer.services.desk.desk import Desk
-from cattailer.services.session.compiling import take_spans
-from cattailer.services.session.overviews import MOST_COLUMNS, levels_of
 from cattailer.services.session.reading import get_session
-from cattailer.services.session.rows import loop_of, tempo_of
+from cattailer.services.session.rows import loop_of, take_counts, tempo_of
+from cattailer.services.session.sounding import pieces_of
+from cattailer.store.models import Run, Take
 
 
 def waveforms(desk: Desk, session_id: int, start: int, stop: int, columns: int) -> dict[int, list[int]]:
     """For each track id, what is heard in [start, stop) as one waveform of ``columns`` pairs (of 127)."""
-    if not 0 <= start < stop or not 1 <= columns <= MOST_COLUMNS:
+    if not 0 <= start < stop or not 1 <= columns <= overview.MOST_COLUMNS:
         raise Refusal("That stretch of the timeline cannot be drawn.")
     with desk.database.transaction() as db:
         session = get_session(db, session_id)
-        spans = {track.id: take_spans(desk, session, track) for track in session.tracks}
-    out = {}
-    for track_id, of_track in spans.items():
-        row = [0] * (2 * columns)
-        for piece in topmost(of_track):
-            _draw(row, piece.path, piece.start, piece.samples, piece.offset, start, stop, columns)
-        if of_track:
-            out[track_id] = row
-    return out
+        tracks, pieces = take_counts(session), pieces_of(desk, session)
+    rows = {track: np.zeros((columns, 2), np.int16) for track in tracks}
+    for piece in pieces:
+        if piece.start < stop and piece.start + piece.samples > start:
+            _draw(rows[piece.track], piece, start, stop)
+    return {track: row.ravel().tolist() for track, row in rows.items()}
 
 
 def dropouts(desk: Desk, session_id: int, start: int, stop: int) -> list[tuple[int, int, list[int]]]:
     """(position, samples, tracks) of what runs lost in [start, stop)."""
     with desk.database.transaction() as db:
         session = get_session(db, session_id)
+        scale = session.rate_hz / cast(Run.rate_hz, Float)
+        query = select(Run).where(
+            Run.session_id == session_id, Run.dropouts != sql.text("'[]'::jsonb"),
+            Run.start * scale < stop + 1, (Run.start + Run.samples) * scale > start - 1,
+        ).options(selectinload(Run.takes).load_only(Take.track_id))
         lost = [
             (
                 rescaled(run.start + d[0], run.rate_hz, session.rate_hz),
                 rescaled(d[1], run.rate_hz, session.rate_hz), [take.track_id for take in run.takes],
             )
-            for run in session.runs for d in run.dropouts
+            for run in db.scalars(query) for d in run.dropouts
         ]
     return sorted(drop for drop in lost if start - drop[1] < drop[0] < stop)
 
 
-def _draw(
-    row: list[int], path: str, at: int, samples: int, offset: int, start: int, stop: int, columns: int
-) -> None:
-    per = (stop - start) / columns
-    first = max(0, int((at - start) / per))
-    last = min(columns, int((at + samples - start) / per) + 1)
-    if first >= last:
+def _draw(row: NDArray[np.int16], piece: Piece, start: int, stop: int) -> None:
+    """Adds a piece to the row of its track, shape (columns, 2)."""
+    per = (stop - start) / len(row)
+    first = max(0, int((piece.start - start) / per))
+    last = min(len(row), int((piece.start + piece.samples - start) / per) + 1)
+    found = overview.of_wave(Path(piece.path)) if first < last else None
+    if found is None:
         return
-    low = start + first * per - at + offset
-    pairs = overview.window(levels_of(Path(path)), int(low), int(low + (last - first) * per), last - first) >> 8
-    for n, (a, b) in enumerate(pairs.tolist(), first):
-        row[2 * n], row[2 * n + 1] = min(row[2 * n], a), max(row[2 * n + 1], b)
+    low = start + first * per - piece.start + piece.offset
+    drawn = overview.window(found, int(low), int(low + (last - first) * per), last - first) >> 8
+    part = row[first:last]
+    np.minimum(part[:, 0], drawn[:, 0], out=part[:, 0])
+    np.maximum(part[:, 1], drawn[:, 1], out=part[:, 1])
 
 
 WINDOW_BARS = 16

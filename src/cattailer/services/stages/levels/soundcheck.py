@@ -30,7 +30,6 @@ def begin(desk: Desk, session_id: int, phase: str, sockets: list[int] | None = N
     """Listens to some sockets, or to all that are listed. Raises NotNow when nothing is listed."""
     if phase not in gainadvice.PHASES:
         raise Refusal("A sound check is a check or a performance; nothing was begun.")
-    open_session(desk, session_id)
     with desk.database.transaction() as db:
         session = get_session(db, session_id)
         patch, inputs = patch_of(session), desk.profile_or_blank(session.interface).inputs
@@ -38,6 +37,7 @@ def begin(desk: Desk, session_id: int, phase: str, sockets: list[int] | None = N
     chosen = tuple(s for s in listed if sockets is None or s in sockets)
     if not chosen:
         raise NotNow("Nothing is listed at these sockets. Fill in Patch first, or tick rows.")
+    open_session(desk, session_id)
     listen(desk, session_id, LiveCheck(chosen, phase))
 
 

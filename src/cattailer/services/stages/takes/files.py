@@ -6,7 +6,6 @@ from pathlib import Path
 from cattailer.core.errors import NotFound, Refusal
 from cattailer.media import overview
 from cattailer.services.desk.desk import Desk
-from cattailer.services.session.overviews import MOST_COLUMNS, levels_of
 from cattailer.services.session.reading import get_session, get_take
 
 
@@ -29,13 +28,13 @@ def take_file(desk: Desk, session_id: int, take_id: int) -> TakeFile:
 
 def take_waveform(desk: Desk, session_id: int, take_id: int, columns: int) -> list[int]:
     """Lowest and highest value (of 127) of each column, for the whole take."""
-    if not 1 <= columns <= MOST_COLUMNS:
-        raise Refusal(f"A waveform has 1 to {MOST_COLUMNS} columns, not {columns}.")
+    if not 1 <= columns <= overview.MOST_COLUMNS:
+        raise Refusal(f"A waveform has 1 to {overview.MOST_COLUMNS} columns, not {columns}.")
     with desk.database.transaction() as db:
         take = get_take(db, session_id, take_id)
         session = get_session(db, session_id)
         path, samples = desk.media / session.folder / take.media.path, take.samples
-    levels = levels_of(path)
-    if not levels:
+    found = overview.of_wave(path)
+    if found is None:
         return [0] * (2 * columns)
-    return [int(v) for v in (overview.window(levels, 0, samples, columns) >> 8).ravel()]
+    return [int(v) for v in (overview.window(found, 0, samples, columns) >> 8).ravel()]

@@ -165,13 +165,13 @@ def _stop_rolling(desk: Desk, session_id: int) -> int | None:
     if state.session != session_id or state.state != ROLLING:
         return None
     position = state.position
-    desk.engine.ask(Stop(), 20.0)
+    desk.engine.ask(Stop(session_id))
     return position
 
 
 def _roll_again(desk: Desk, session_id: int, position: int | None) -> None:
     if position is not None:
-        desk.engine.ask(Locate(position))
+        desk.engine.ask(Locate(session_id, position))
         desk.engine.ask(Roll())
 
 

@@ -15,7 +15,8 @@ from cattailer.services.running.runheader import written_run
 from cattailer.services.session import tracks
 from cattailer.services.session.opening import open_session
 from cattailer.services.session.reading import get_session
-from cattailer.services.session.rows import end_of_takes, tempo_of
+from cattailer.services.session.rows import tempo_of
+from cattailer.services.session.sounding import end_of_takes
 
 PRINTED = "Click"
 MOST_PRINTED_S = 2 * 3600

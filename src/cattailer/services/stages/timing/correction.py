@@ -64,7 +64,7 @@ def use(desk: Desk, session_id: int, measurement: int) -> int | None:
         if (row.interface, row.rate_hz, row.period) != (session.interface, session.rate_hz, session.period):
             raise Refusal("That was measured at another interface, rate or buffer, so it cannot be used here.")
         before = _believe(db, session, row)
-    push(desk, session_id)
+    _reach_open_session(desk, session_id)
     return before
 
 
@@ -74,6 +74,16 @@ def forget(desk: Desk, session_id: int) -> None:
     with desk.database.transaction() as db:
         session = get_session(db, session_id, lock=True)
         _believe(db, session, None)
+    _reach_open_session(desk, session_id)
+
+
+def _reach_open_session(desk: Desk, session_id: int) -> None:
+    """A correction holds for the hardware, so it reaches whichever session is open at it."""
+    opened = desk.engine_state().session
+    if opened is not None and opened != session_id:
+        with desk.database.transaction() as db:
+            count_on(db, get_session(db, opened, lock=True))
+        push(desk, opened)
     push(desk, session_id)
 
 

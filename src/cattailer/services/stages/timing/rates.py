@@ -8,19 +8,20 @@ import threading
 from dataclasses import dataclass, field
 from pathlib import Path
 
-from sqlalchemy import orm
+from sqlalchemy import orm, select
+from sqlalchemy.orm import selectinload
 
 from cattailer.core.errors import NotNow, Refusal
 from cattailer.core.gear import rates
 from cattailer.core.gear.interface import COMMON_RATES_HZ
 from cattailer.core.gear.rates import RateFacts
 from cattailer.media import bwf, convert, overview, wavfile
-from cattailer.media.recovery import overview_path
+from cattailer.media.overview import overview_path
 from cattailer.services.desk.desk import Desk, log
 from cattailer.services.desk.disk import disk_minutes_left
 from cattailer.services.session import rate
 from cattailer.services.session.reading import get_session
-from cattailer.store.models import Media, Session
+from cattailer.store.models import Media, Session, Take, Track
 
 AS_IT_WAS = "The session keeps its rate, and its takes are as they were."
 STOPPED = "Stopped. The session keeps its rate; what was converted is kept for next time."
@@ -57,9 +58,9 @@ def show(desk: Desk, session_id: int) -> RateView:
         profile = desk.profile_or_blank(session.interface)
         armed = [t for t in session.tracks if t.armed] or session.tracks
         channels = sum(len(t.feeds) for t in armed)
-        takes = [t for track in session.tracks for t in track.takes]
+        takes = list(db.scalars(select(Take.media_id).join(Track).where(Track.session_id == session_id)))
         versions = rate.rates_of(db, session)
-        kept = {r: sum(r in versions[t.media_id] for t in takes) for r in {*COMMON_RATES_HZ, *profile.rates_hz}}
+        kept = {r: sum(r in versions[media] for media in takes) for r in {*COMMON_RATES_HZ, *profile.rates_hz}}
         every = sorted({*COMMON_RATES_HZ, *profile.rates_hz, session.rate_hz})
         facts = [
             rates.facts(profile, r, session.period, channels, session.bits, kept.get(r, 0), len(takes)) for r in every
@@ -103,19 +104,19 @@ def _missing(
     """Media of takes and their heads that have no file at a rate, with where they lie and where they came from."""
     versions = rate.rates_of(db, session)
     out = []
-    for track in session.tracks:
-        for take in track.takes:
-            pieces = [(take.media, take.start)]
-            if take.lead_in is not None:
-                pieces.append((take.lead_in, take.start - take.lead_in.samples))
-            for media, start in pieces:
-                if rate_hz in versions[media.id]:
-                    continue
-                origin = bwf.Origin(
-                    session.title, track.name, rates.rescaled(start, media.rate_hz, rate_hz), take.run.began_at,
-                    f"run {take.run.number}", note=f"converted from {media.rate_hz} Hz", feed="converted",
-                )
-                out.append((media, desk.media / session.folder / media.path, origin))
+    every = select(Take).join(Track).where(Track.session_id == session.id).options(selectinload(Take.run))
+    for take in db.scalars(every.options(selectinload(Take.track)).order_by(Track.place, Take.number)):
+        pieces = [(take.media, take.start)]
+        if take.lead_in is not None:
+            pieces.append((take.lead_in, take.start - take.lead_in.samples))
+        for media, start in pieces:
+            if rate_hz in versions[media.id]:
+                continue
+            origin = bwf.Origin(
+                session.title, take.track.name, rates.rescaled(start, media.rate_hz, rate_hz), take.run.began_at,
+                f"run {take.run.number}", note=f"converted from {media.rate_hz} Hz", feed="converted",
+            )
+            out.append((media, desk.media / session.folder / media.path, origin))
     return out
 
 
@@ -150,8 +151,7 @@ def _convert(
     target = _free(path.parent / f"at-{job.rate_hz}" / path.name)
     samples, crc32 = convert.convert(wavfile.inspect(path), target, job.rate_hz, origin, tell)
     info = wavfile.inspect(target)
-    overview_path(target).parent.mkdir(exist_ok=True)
-    overview.save(overview_path(target), overview.of_file(info))
+    overview.make(info, overview_path(target))
     with desk.database.transaction() as db:
         session = get_session(db, session_id)
         db.add(Media(

@@ -149,9 +149,15 @@ def _at_their_bars(tempo: TempoMap, meters: tuple[Meter, ...]) -> TempoMap:
 def _edit(desk: Desk, session_id: int, what: str, change: Callable[[TempoMap], TempoMap]) -> None:
     desk.forbid_while_capturing(session_id, "the tempo map")
     with editing(desk, session_id) as edit:
+        before = tempo_of(edit.session)
         try:
-            made = change(tempo_of(edit.session))
+            made = change(before)
         except ValueError as why:
             raise Refusal(f"That cannot be: {why}. The tempo map stays as it was.") from why
         edit.what = what
         edit.session.tempo = made.to_dict()
+        # The range stays on its bars.
+        for name in ("range_start", "range_stop"):
+            bar = before.bar_beat_at(getattr(edit.session, name)).bar
+            if before.sample_of(bar) == getattr(edit.session, name):
+                setattr(edit.session, name, made.sample_of(bar))

@@ -5,6 +5,7 @@ from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
+from sqlalchemy import select
 
 from cattailer.core.errors import NotFound, Refusal
 from cattailer.core.sound import probe
@@ -16,12 +17,13 @@ from cattailer.services.desk.desk import Desk
 from cattailer.services.session.reading import get_session, get_take
 from cattailer.services.session.rows import measured_correction
 from cattailer.services.stages.timing.roundtrip import REACH, Result, curve, heights
-from cattailer.store.models import RoundTrip, Run, Take
+from cattailer.store.models import RoundTrip, Run, Take, Track
 
 Floats = NDArray[np.float32]
 WAY = "takes"
 LEAST_S, MOST_S, PARTS = 1.0, 40.0, 5
 REACH_S, AGREE_SAMPLES = 0.25, 2.0
+MOST_CHOICES = 200
 NO_FIT = "These two takes do not fit one another, so nothing can be said. Was the one really heard in the other?"
 
 
@@ -32,10 +34,11 @@ class TakeChoice:
 
 
 def choices(desk: Desk, session_id: int) -> list[TakeChoice]:
-    """The takes of a session, the newest first."""
+    """The newest takes of a session, the newest first."""
+    query = select(Take.id, Track.name, Take.number).join(Track, Track.id == Take.track_id)
+    query = query.where(Track.session_id == session_id).order_by(Take.id.desc()).limit(MOST_CHOICES)
     with desk.database.transaction() as db:
-        takes = [(t.id, track.name, t.number) for track in get_session(db, session_id).tracks for t in track.takes]
-    return [TakeChoice(i, f"{name}, take {number}") for i, name, number in sorted(takes, reverse=True)]
+        return [TakeChoice(i, f"{name}, take {number}") for i, name, number in db.execute(query)]
 
 
 def measure(desk: Desk, session_id: int, played_id: int, returned_id: int) -> Result:

@@ -19,15 +19,19 @@ class LeadIn(Form):
     how: Opening
 
 
+class Listed(Form):
+    whole: int = Field(default=0, ge=0, lt=1 << 31)
+
+
 @blueprint.get("/")
 def stage(session_id: int) -> str:
-    shown = show.show(desk(), session_id)
+    shown = show.show(desk(), session_id, query(Listed).whole)
     return render("takes", shown.frame, page=shown)
 
 
 @blueprint.get("/rows")
 def rows(session_id: int) -> str:
-    shown = show.show(desk(), session_id)
+    shown = show.show(desk(), session_id, query(Listed).whole)
     return render("takes", shown.frame, again=True, page=shown)
 
 

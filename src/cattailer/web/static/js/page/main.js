@@ -12,6 +12,7 @@ import { startListen } from "../deck/listen.js";
 import { startMessages } from "./messages.js";
 import { startMeters } from "./meters.js";
 import { startPlayers } from "../deck/players.js";
+import { startPress } from "../deck/press.js";
 import { startRefresh } from "./refresh.js";
 import { connect } from "./socket.js";
 import { startSessions } from "./sessions.js";
@@ -32,6 +33,7 @@ if (document.body.dataset.session) {
   startLanes();
   startListen();
   startPlayers();
+  startPress();
   startTakes();
   startFlow();
   startGrid();

@@ -1,0 +1,128 @@
+"""What sounds of takes, found once and kept until they change."""
+
+from hypothesis import given
+from hypothesis import strategies as st
+
+from cattailer.core.takes.pieces import Piece, TakeSpan, topmost
+from cattailer.engine.messages.commands import RunPlan
+from cattailer.services.desk.desk import Desk
+from cattailer.services.running import frame
+from cattailer.services.session import inputs, opening, tracks
+from cattailer.services.session.reading import get_session
+from cattailer.services.session.sounding import end_of_takes, first_of_takes, pieces_of
+from cattailer.services.stages.capture import lanes, show
+from cattailer.services.stages.takes import show as takes_show
+from cattailer.store.models import Media, Run, Session, Take
+from tests.helpers.queries import queries
+from tests.helpers.sessions import make_takes, rows_of
+
+
+def slow_topmost(spans: list[TakeSpan]) -> dict[int, tuple[int, int]]:
+    """By position, sample by sample: (take, place in its file) of the newest that lies there."""
+    out: dict[int, tuple[int, int]] = {}
+    for span in sorted(spans, key=lambda s: s.order):
+        for n in range(span.samples):
+            out[span.start + n] = (span.take, span.offset + n)
+    return out
+
+
+@given(st.lists(st.tuples(st.integers(-30, 60), st.integers(0, 40), st.integers(0, 9)), max_size=12))
+def test_the_newest_lies_on_top_sample_by_sample(made: list[tuple[int, int, int]]) -> None:
+    spans = [TakeSpan(n, 1, f"{n}.wav", start, length, n, offset) for n, (start, length, offset) in enumerate(made, 1)]
+    found = topmost(spans)
+    assert {p.start + n: (p.take, p.offset + n) for p in found for n in range(p.samples)} == slow_topmost(spans)
+    assert all(a.start + a.samples <= b.start for a, b in zip(found, found[1:], strict=False))
+    assert all(a.take != b.take or a.start + a.samples < b.start for a, b in zip(found, found[1:], strict=False))
+
+
+def test_a_pile_of_takes_is_sorted_in_few_steps() -> None:
+    spans = [TakeSpan(n, 1, f"{n}.wav", 10 * n, 1000, n) for n in range(20_000)]
+    found = topmost(spans)
+    assert len(found) == 20_000
+    assert found[-1] == Piece(19_999, 1, "19999.wav", 199_990, 1000, 0)
+
+
+def _more_takes(desk: Desk, session_id: int, runs: int) -> None:
+    """As captures would have made them."""
+    with desk.database.transaction() as db:
+        session = db.get_one(Session, session_id)
+        for number in range(2, 2 + runs):
+            run = Run(
+                uuid=f"u{number}", session_id=session_id, number=number, start=0, samples=1000, rate_hz=48_000,
+                began_at=session.created_at, dropouts=[[5, 64, 0.1]],
+            )
+            for track in session.tracks:
+                media = Media(
+                    session_id=session_id, path=f"{number}-{track.id}.wav", channels=1, bits=24, rate_hz=48_000,
+                    samples=1000, crc32="1",
+                )
+                run.takes.append(Take(
+                    track_id=track.id, media=media, number=number, start=0, samples=1000, peak_dbfs=-9.0, clips=0,
+                ))
+            db.add(run)
+        session.revision += 1
+        session.takes_revision = session.revision
+
+
+def test_what_a_click_costs_does_not_grow_with_takes(desk: Desk) -> None:
+    session = make_takes(desk)
+    costs = []
+    for runs in (0, 40):
+        if runs:
+            _more_takes(desk, session, runs)
+            opening.open_session(desk, session)
+        pieces_now(desk, session)
+        steps = {
+            "edit": lambda: inputs.set_gain(desk, session, 1, 20.0 + len(costs)),
+            "capture": lambda: show.show(desk, session), "frame": lambda: frame.show(desk, session),
+            "lanes": lambda: lanes.waveforms(desk, session, 0, 48_000, 100),
+            "drops": lambda: lanes.dropouts(desk, session, 0, 48_000), "takes": lambda: takes_show.show(desk, session),
+        }
+        costs.append({})
+        for name, step in steps.items():
+            with queries(desk.database) as sent:
+                step()
+            costs[-1][name] = len(sent)
+    before, after = costs
+    assert after == {**before, "drops": after["drops"]}
+    assert after["drops"] <= 4
+    shown = takes_show.show(desk, session).rows
+    assert [len(row.takes) for row in shown] == [takes_show.LISTED] * len(shown)
+    assert shown[0].older == 41 - takes_show.LISTED
+    whole = takes_show.show(desk, session, shown[0].id).rows
+    assert (len(whole[0].takes), whole[0].older) == (41, 0)
+    assert len(frame.show(desk, session).deck.runs) == 20
+
+
+def pieces_now(desk: Desk, session: int) -> tuple[Piece, ...]:
+    with desk.database.transaction() as db:
+        return pieces_of(desk, get_session(db, session))
+
+
+def test_what_sounds_is_worked_out_once_and_travels_once(desk: Desk) -> None:
+    session = make_takes(desk)
+    asked: list[RunPlan] = []
+    ask = desk.engine.ask
+
+    def listening(command, timeout_s=None):  # type: ignore[no-untyped-def]
+        if isinstance(command, RunPlan):
+            asked.append(command)
+        return ask(command, timeout_s)
+
+    desk.engine.ask = listening  # type: ignore[method-assign]
+    first = pieces_now(desk, session)
+    assert first
+    inputs.set_gain(desk, session, 1, 21.0)
+    tracks.rename_track(desk, session, rows_of(desk, session)[0].id, "Other")
+    assert pieces_now(desk, session) is first
+    assert [command.pieces for command in asked] == [None, None]
+    make_takes(desk)
+    assert pieces_now(desk, session) is not first
+    assert asked[-1].pieces is not None
+
+
+def test_how_far_takes_reach(desk: Desk) -> None:
+    session = make_takes(desk)
+    with desk.database.transaction() as db:
+        found = get_session(db, session)
+        assert (first_of_takes(found), end_of_takes(found)) == (0, pieces_now(desk, session)[0].samples)
