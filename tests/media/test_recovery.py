@@ -1,8 +1,10 @@
 """Mending what broke off: nothing that sounds is cut or changed, and one bad file is no matter to the others."""
 
 import json
+import os
 from dataclasses import replace
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import pytest
@@ -169,3 +171,22 @@ def test_a_glance_tells_what_reading_would(tmp_path: Path) -> None:
     assert journal.glance(log.path) == ("u-1", False)
     _mend(log)
     assert journal.glance(log.path) == ("u-1", True)
+
+
+def test_a_folder_that_goes_while_journals_are_looked_for_is_passed_over(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """As when a count-in is called off at that moment."""
+    for run in ("run-001", "run-002"):
+        (tmp_path / "s" / run).mkdir(parents=True)
+    kept = tmp_path / "s" / "run-002" / "run.journal.jsonl"
+    kept.write_text("")
+    scan = os.scandir
+
+    def gone(path: str) -> Any:
+        if str(path).endswith("run-001"):
+            raise FileNotFoundError(path)
+        return scan(path)
+
+    monkeypatch.setattr(os, "scandir", gone)
+    assert journal.find_all(tmp_path) == [kept]

@@ -5,6 +5,7 @@ The journal alone is enough to enter a run: after a crash, or when the database 
 
 import fcntl
 import json
+import os
 from contextlib import suppress
 from dataclasses import asdict, dataclass, field
 from datetime import datetime
@@ -265,7 +266,10 @@ def is_live(path: Path) -> bool:
 def find_all(media: Path) -> list[Path]:
     """Every journal below a media folder, oldest first; what goes away meanwhile is passed over."""
     found = []
-    for path in media.rglob(f"*{SUFFIX}") if media.is_dir() else ():
-        with suppress(OSError):
-            found.append((path.stat().st_mtime, path))
+    for folder, _, names in os.walk(media):  # unlike globbing, it passes over folders that go while it walks
+        for name in names:
+            if name.endswith(SUFFIX):
+                path = Path(folder, name)
+                with suppress(OSError):
+                    found.append((path.stat().st_mtime, path))
     return [path for _, path in sorted(found)]
