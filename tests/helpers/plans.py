@@ -15,7 +15,7 @@ from cattailer.engine.offline import run_inline
 from cattailer.engine.sources.patterns import PatternPlayer
 from cattailer.engine.writing.runwriter import RunWriter
 from cattailer.liveroom.clock import VirtualClock
-from cattailer.media import bwf, journal, wavfile
+from cattailer.media import bwf, journal, profile_toml, wavfile
 from cattailer.media.disk import REAL, Disk
 from cattailer.processes.interfaces import open_live_room
 from cattailer.services.session import demo
@@ -34,6 +34,19 @@ def plan_of(*tracks: TrackPlan, **changes: Any) -> Plan:
 
 def start(plan: Plan, cables: tuple[tuple[int, int], ...] = (), losses: dict[int, int] | None = None) -> Engine:
     return Engine(open_live_room(plan, VirtualClock(losses), cables), plan)
+
+
+class Nobody:
+    """An interface that is only asked what it is."""
+
+    def __init__(self, plan: Plan) -> None:
+        self.profile = profile_toml.shipped()["marshgate-16"]
+        self.rate_hz, self.period, self.latency = plan.rate_hz, plan.period, self.profile.latency(plan.period)
+
+    def run(self, process: Any, going: Any) -> None:
+        raise NotImplementedError
+
+    def set_preamps(self, preamps: object) -> None: ...
 
 
 def opened(engine: Engine, out: Path, disk: Disk = REAL) -> RunWriter:

@@ -8,6 +8,8 @@ from collections.abc import Iterable
 from dataclasses import asdict, dataclass, field, replace
 from typing import Any
 
+from cattailer.core.mix.effects import Effects
+from cattailer.core.mix.listening import Listen
 from cattailer.core.patch.ends import SOFTWARE
 from cattailer.core.sound.meters import TARGET_WINDOW_DBFS, own_or_usual
 from cattailer.core.takes.pieces import Piece
@@ -30,6 +32,12 @@ class TrackPlan:
     fader_db: float = 0.0
     pan: float = 0.0
     window: tuple[float, ...] = ()
+    muted: bool = False
+    soloed: bool = False
+    listen: Listen = Listen()
+    live_db: float = 0.0
+    playback_db: float = 0.0
+    effects: Effects = Effects()
 
 
 @dataclass(frozen=True)
@@ -37,16 +45,60 @@ class GroupPlan:
     id: int
     name: str
     fader_db: float = 0.0
+    soloed: bool = False
+    muted: bool = False
+    effects: Effects = Effects()
+
+
+@dataclass(frozen=True)
+class ReturnPlan:
+    """Where shared effects come back: what is sent there sounds through them."""
+
+    id: int
+    name: str
+    fader_db: float = 0.0
+    muted: bool = False
+    effects: Effects = Effects()
 
 
 @dataclass(frozen=True)
 class MixPlan:
-    """``outputs`` are counted from 0: two, or none."""
+    """``outputs`` are counted from 0: two, or none. The first mix of a plan is the main mix.
+
+    A cue mix takes rows after their faders, or before (``after_fader``). ``own`` are the tracks of whoever listens:
+    ``forward_db`` lifts them against the rest. Above ``limit_dbfs`` nothing passes; None lets everything pass.
+    """
 
     id: int
     name: str
     outputs: tuple[int, ...]
     fader_db: float = -6.0
+    after_fader: bool = True
+    own: tuple[int, ...] = ()
+    forward_db: float = 0.0
+    limit_dbfs: float | None = None
+
+
+@dataclass(frozen=True)
+class Cell:
+    """How a row sounds in a mix, group or return, where that is not as it comes: a level beside the fader, a pan of its
+    own, muted there, and another way of listening to a track. An empty word listens as the track does."""
+
+    start: str
+    target: str
+    level_db: float = 0.0
+    pan: float | None = None
+    muted: bool = False
+    path: str = ""
+    when: str = ""
+    point: str = ""
+
+    @property
+    def route(self) -> tuple[str, str]:
+        return self.start, self.target
+
+    def listen(self, usual: Listen) -> Listen:
+        return Listen(self.path or usual.path, self.when or usual.when, self.point or usual.point)
 
 
 NOTHING = -1
@@ -79,7 +131,8 @@ class Plan:
     ``routes`` are (from, to) keys as in ``core.patch.patch``; the first mix is what browsers listen to.
     ``feeders`` are the groups that feed tracks. ``window`` is the target window in dBFS; a track may have its own.
     ``correction_samples`` is what the measured round trip is longer than the driver claims. ``loop`` is the stretch
-    that rolling goes round in. ``pieces`` are those of the session's ``takes_revision``.
+    that rolling goes round in. ``pieces`` are those of the session's ``takes_revision``. ``cells`` say how some routes
+    differ from a plain way; ``alone`` is the end that the main mix plays alone, before its fader.
     """
 
     session: int
@@ -105,6 +158,9 @@ class Plan:
     correction_samples: int = 0
     loop: tuple[int, int] | None = None
     takes_revision: int = 0
+    returns: tuple[ReturnPlan, ...] = ()
+    cells: tuple[Cell, ...] = ()
+    alone: str = ""
 
     @property
     def source_channels(self) -> int:
@@ -140,12 +196,14 @@ class Plan:
         rest = dict(data)
         rest["tempo"] = TempoMap.from_dict(rest["rate_hz"], rest["tempo"])
         rest["preamps"] = Preamps(**{k: tuple(v) for k, v in rest["preamps"].items()})
-        rest["tracks"] = tuple(
-            TrackPlan(**{**t, "inputs": tuple(t["inputs"]), "window": tuple(t["window"])}) for t in rest["tracks"]
-        )
+        rest["tracks"] = tuple(_track(t) for t in rest["tracks"])
         rest["pieces"] = tuple(pieces)
-        rest["groups"] = tuple(GroupPlan(**g) for g in rest["groups"])
-        rest["mixes"] = tuple(MixPlan(**{**m, "outputs": tuple(m["outputs"])}) for m in rest["mixes"])
+        rest["groups"] = tuple(GroupPlan(**_with_effects(g)) for g in rest["groups"])
+        rest["returns"] = tuple(ReturnPlan(**_with_effects(r)) for r in rest["returns"])
+        rest["mixes"] = tuple(
+            MixPlan(**{**m, "outputs": tuple(m["outputs"]), "own": tuple(m["own"])}) for m in rest["mixes"]
+        )
+        rest["cells"] = tuple(Cell(**c) for c in rest["cells"])
         rest["routes"] = tuple((a, b) for a, b in rest["routes"])
         rest["feeders"] = tuple(rest["feeders"])
         rest["window"] = tuple(rest["window"])
@@ -161,3 +219,14 @@ class Plan:
         """Whether the driver can stay open when ``other`` gives way to this plan."""
         needed = (self.interface, self.rate_hz, self.period)
         return other is not None and needed == (other.interface, other.rate_hz, other.period)
+
+
+def _with_effects(data: dict[str, Any]) -> dict[str, Any]:
+    return {**data, "effects": Effects.from_dict(data["effects"])}
+
+
+def _track(data: dict[str, Any]) -> TrackPlan:
+    return TrackPlan(**{
+        **_with_effects(data), "inputs": tuple(data["inputs"]), "window": tuple(data["window"]),
+        "listen": Listen(**data["listen"]),
+    })

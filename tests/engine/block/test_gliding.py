@@ -12,32 +12,21 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from cattailer.core.plan import GroupPlan, MixPlan, Plan, TrackPlan
-from cattailer.core.sound.curves import rising
+from cattailer.core.sound.curves import gliding
 from cattailer.core.takes.pieces import Piece
 from cattailer.core.time.clicking import ClickSettings
 from cattailer.core.time.timeline import TempoMap
 from cattailer.engine.block.engine import Engine
 from cattailer.engine.sources.playback import PAGE
-from cattailer.media import bwf, profile_toml
+from cattailer.media import bwf
 from cattailer.services.session import demo
-from tests.helpers.plans import ORIGIN, begin, finish, plan_of, player, run_for, sound, start
+from tests.helpers.plans import ORIGIN, Nobody, begin, finish, plan_of, player, run_for, sound, start
 
 HZ = 200.0
+STEEPEST = float(np.diff(gliding(48000)).max())
+"""The largest step of a gain from 0 to 1."""
 OWN_STEP = 2 * np.pi * HZ / 48000 * 0.25
 """The largest step of a sine of 200 Hz at 0.25."""
-
-
-class Nobody:
-    """An interface that is only asked what it is."""
-
-    def __init__(self, plan: Plan) -> None:
-        self.profile = profile_toml.shipped()["marshgate-16"]
-        self.rate_hz, self.period, self.latency = plan.rate_hz, plan.period, self.profile.latency(plan.period)
-
-    def run(self, process: Any, going: Any) -> None:
-        raise NotImplementedError
-
-    def set_preamps(self, preamps: object) -> None: ...
 
 
 def take(folder: Path, seconds: float = 20.0) -> str:
@@ -71,21 +60,21 @@ def heard(engine: Engine, since: int) -> np.ndarray:
 
 @pytest.mark.parametrize("period", [32, 128, 1024])
 def test_a_fader_glides_along_a_curve_of_50_ms_whatever_the_period(period: int) -> None:
-    track = TrackPlan(1, "A", (2,), False, 0.0, -1.0)
+    track = TrackPlan(1, "A", (2,), True, 0.0, -1.0)
     engine = steady(plan_of(track, period=period, main_db=0.0))
     run_for(engine, 4096)
     engine.soon(engine.set_plan(plan_of(replace(track, fader_db=-20.0), period=period, main_db=0.0)))
     began = engine.sample
     run_for(engine, 4096)
     left = heard(engine, began)[0]
-    curve = np.concatenate([rising(2400), np.ones(len(left) - 2400)])
+    curve = np.concatenate([gliding(48000), np.ones(len(left) - 2400)])
     assert np.abs(left - (0.25 + curve * (0.025 - 0.25))).max() < 1e-6
 
 
 @settings(max_examples=30)
 @given(st.lists(st.tuples(st.integers(1, 20), st.sampled_from(["fader", "pan", "mute", "roll", "stop", "mix"])), max_size=12))
 def test_changes_that_overlap_never_step(changes: list[tuple[int, str]]) -> None:
-    track = TrackPlan(1, "A", (2,), False, 0.0, -1.0)
+    track = TrackPlan(1, "A", (2,), True, 0.0, -1.0)
     plan = plan_of(track, main_db=0.0)
     engine = Engine(Nobody(plan), plan)
     inputs, outputs = np.zeros((plan.inputs, 128), np.float32), np.zeros((plan.outputs, 128), np.float32)
@@ -113,7 +102,7 @@ def test_changes_that_overlap_never_step(changes: list[tuple[int, str]]) -> None
             engine.soon(engine.set_plan(plan))
         blocks(count)
     blocks(30)
-    steepest = np.pi / 2 / 2400 * 0.25
+    steepest = STEEPEST * 0.25
     heard = np.concatenate(mixes, axis=1)
     assert np.abs(np.diff(heard)).max() <= 4.1 * steepest, "four changes may overlap, each as steep as one"
 
@@ -260,7 +249,7 @@ def test_no_block_does_more_than_its_share(tmp_path: Path, period: int) -> None:
 
 
 def test_groups_and_mixes_come_and_go_without_a_step() -> None:
-    track = TrackPlan(1, "A", (2,), False, 0.0, -1.0)
+    track = TrackPlan(1, "A", (2,), True, 0.0, -1.0)
     plan = plan_of(track, main_db=0.0)
     engine = steady(plan)
     run_for(engine, 256)
@@ -275,7 +264,7 @@ def test_groups_and_mixes_come_and_go_without_a_step() -> None:
     mix = engine.mix_of(1, engine.sample - 2000, engine.sample)
     assert mix is not None
     assert np.abs(mix[0] - 0.25 * 10 ** (-6 / 20)).max() < 1e-6
-    assert np.abs(np.diff(heard(engine, began)[0, :6000])).max() < 0.25 * np.pi / 2 / 2400
+    assert np.abs(np.diff(heard(engine, began)[0, :6000])).max() < 0.25 * STEEPEST
 
 
 def test_a_dropout_makes_no_hole_in_what_is_made_inside(tmp_path: Path) -> None:

@@ -1,14 +1,16 @@
 """The grammar of route ends and feeds; nobody else takes these texts apart or puts them together.
 
 An end has a key, its kind and its number or name: ``in:3`` (a socket as printed), ``soft:beat`` (a software source),
-``track:12``, ``group:4``, ``mix:1`` and ``out:7`` (a pair of outputs, by its first). A feed names one channel of an
-end: ``in:3``, ``soft:beat:L``, ``group:4:R``; an empty feed feeds nothing.
+``track:12``, ``group:4``, ``return:2``, ``mix:1`` and ``out:7`` (a pair of outputs, by its first). A feed names one
+channel of an end: ``in:3``, ``soft:beat:L``, ``group:4:R``; an empty feed feeds nothing.
 """
 
 from cattailer.core.errors import Refusal
 from cattailer.core.gear.interface import Profile
 
-SOCKET, SOFT, TRACK, GROUP, MIX, OUTPUT = "in", "soft", "track", "group", "mix", "out"
+SOCKET, SOFT, TRACK, GROUP, RETURN, MIX, OUTPUT = "in", "soft", "track", "group", "return", "mix", "out"
+CLICK = "click"
+"""The end of the click, of which there is one."""
 SOFTWARE = ("beat", "bass", "pad")
 SIDES = ("L", "R")
 
@@ -27,6 +29,10 @@ def track_end(track_id: int | str) -> str:
 
 def group_end(group_id: int | str) -> str:
     return f"{GROUP}:{group_id}"
+
+
+def return_end(return_id: int | str) -> str:
+    return f"{RETURN}:{return_id}"
 
 
 def mix_end(mix_id: int | str) -> str:

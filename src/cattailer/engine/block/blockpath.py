@@ -12,18 +12,20 @@ from numpy.typing import NDArray
 
 from cattailer.core.gear.dropouts import Dropout
 from cattailer.core.plan import MOST_FEEDERS, MOST_MIXES, SOFTWARE_CHANNELS, Plan
-from cattailer.core.transport import CAPTURING, COUNTING, STOPPED, moves
+from cattailer.core.transport import CAPTURING, STOPPED, moves
+from cattailer.engine.block.blending import Blending
 from cattailer.engine.block.blocktimes import BlockTimes
-from cattailer.engine.block.gliding import Gliding
 from cattailer.engine.block.inside import Inside
+from cattailer.engine.block.limiter import Limiter
 from cattailer.engine.block.mute import Mute
+from cattailer.engine.block.played import Played
 from cattailer.engine.block.prepared import Prepared, prepare
 from cattailer.engine.block.requests import Requests
 from cattailer.engine.block.ring import Ring
 from cattailer.engine.block.transport import Transport
 from cattailer.engine.driver import Driver, StandIn, Timeline
 from cattailer.engine.messages.telemetry import Telemetry
-from cattailer.engine.sources.click import Click, Count
+from cattailer.engine.sources.click import Count
 from cattailer.engine.sources.playback import Playback
 from cattailer.engine.sources.probe import Probe
 from cattailer.engine.writing.recorder import Recorder
@@ -38,6 +40,7 @@ MOST_MADE_UP_S = 1
 """After so long a dropout, what is made inside is silent too: to make it up would take too long."""
 
 Floats = NDArray[np.float32]
+_FULL = np.float32(1.0)
 
 
 class BlockPath:
@@ -66,9 +69,12 @@ class BlockPath:
         self._requests = Requests()
         self._frame_samples = plan.rate_hz // FRAME_HZ
         self._frame_left = self._frame_samples
-        self._clicked = np.zeros((2, driver.period), np.float32)
-        self._inside = Inside(self.rows, driver.period, plan.rate_hz)
-        self._gliding = Gliding(plan.rate_hz, driver.period)
+        # Rows: inputs, pattern player, click, and one that is silent.
+        self._incoming = np.zeros((driver.profile.inputs + SOFTWARE_CHANNELS + 3, driver.period), np.float32)
+        self._inside = Inside(self.rows, driver.period)
+        self._played = Played(plan.rate_hz, driver.period)
+        self._blending = Blending(plan.rate_hz)
+        self._limiter = Limiter(plan.rate_hz)
         self._mute = Mute(plan.rate_hz)
         self._straight_from = 0
         self._correction = plan.correction_samples
@@ -150,33 +156,22 @@ class BlockPath:
         prepared, count = self._prepared, inputs.shape[1]
         transport.settle(count)
         state, position, entry, passes = transport.state, transport.position, transport.entry, transport.passes
-        self._note(prepared, state, position)
-        gains = prepared.sums[transport.sounding]
-        summed = np.matmul(gains.hardware, inputs, out=prepared.summed)
         stretches = transport.stretches(count)
-        made = self._inside.made(prepared, state, stretches, transport.loop)
-        if transport.sounding != CAPTURING and prepared.plan.feeders and self._recorder.waiting:
-            # Stopped, but what was played last is still on its way in.
-            rows = slice(prepared.mixes, None)
-            summed[rows] = prepared.sums[CAPTURING].hardware[rows] @ inputs
+        rows = self._sum(prepared, inputs, stretches)
+        mixes, feeders = rows[: prepared.mixes], rows[prepared.mixes :]
         if prepared.keeps:
-            words = self._inside.words(prepared, inputs, summed[prepared.mixes :], made, self.round_trip_samples)
-            self.ring.write(words)
+            software = self._played.software[:, :count]
+            self.ring.write(self._inside.words(prepared, inputs, software, feeders, self.round_trip_samples))
         else:
             self.ring.write(inputs)
-        mixes, gliding = summed[: prepared.mixes], self._gliding
-        if gliding.active:
-            gliding.blend(mixes, None if made is None else made[: prepared.mixes], inputs)
-        elif made is not None:
-            mixes += made[: prepared.mixes]
-        self._click(prepared, mixes, state, stretches)
         if state != STOPPED:
             transport.advance(stretches)
-        gliding.went_on(count, prepared, transport.sounding, state, transport.position)
-        np.clip(mixes, -1.0, 1.0, out=mixes)
+        self._played.went_on(count, prepared, transport.state, transport.position)
+        _clip(mixes)
+        self._limiter.apply(mixes, prepared)
         self._mute.apply(mixes, self.ring.written - count)
         np.matmul(prepared.outputs, mixes, out=outputs)
-        np.clip(outputs, -1.0, 1.0, out=outputs)
+        _clip(outputs)
         if self._probe is not None and not self._probe.add(outputs, self.ring.written - count):
             self._probe = None
         self.mixes.write(mixes)
@@ -186,26 +181,34 @@ class BlockPath:
             self.frames.append((time.time(), state, position, self.ring.written))
         return Timeline(moves(state), position, passes, entry)
 
-    def _note(self, prepared: Prepared, state: str, position: int) -> None:
-        """Where the block does not go on from the one before, what was heard begins to fade."""
-        if self._gliding.note(prepared, self.transport.sounding, state, position):
+    def _sum(self, prepared: Prepared, inputs: Floats, stretches: list[tuple[int, int, int]]) -> Floats:
+        """What mixes and feeders sound in a block."""
+        transport, count = self.transport, inputs.shape[1]
+        state, position = transport.state, transport.position
+        silent = self._played.silent_before
+        if self._played.note(prepared, state, position):
             self._straight_from = self.ring.written
+        self._blending.note(prepared)
+        # Stopped, but what was played last is still on its way in: what is captured sums as before.
+        feeding = CAPTURING if self._recorder.waiting else state
 
-    def _click(self, prepared: Prepared, mixes: Floats, state: str, stretches: list[tuple[int, int, int]]) -> None:
-        if state == COUNTING:
-            click: Click | None = self.count
-        else:
-            click = prepared.click
-            if click is not None and not click.plan.sounds_while(state):
-                click = None
-        if click is not None:
-            self._clicked[:] = 0.0
-            for done, at, length in stretches:
-                click.add(self._clicked[:, done : done + length], at)
-        if self._gliding.active:
-            self._gliding.add_clicks(mixes, click, self._clicked)
-        if click is not None:
-            mixes.reshape(-1, 2, mixes.shape[1])[prepared.click_mixes] += self._clicked
+        def gate(each: Prepared) -> None:
+            segment, lies = each.lying.at(position)
+            each.summing.gate(each.plan, state, feeding, lies, segment, silent)
+
+        def takes_of(each: Prepared) -> Floats | None:
+            if each.playback is prepared.playback:
+                return takes
+            sounds = takes is not None and not each.playback.silent
+            return each.playback.stretches(stretches) if sounds else None
+
+        incoming, sockets = self._incoming[:, :count], len(inputs)
+        incoming[:sockets] = inputs
+        software = incoming[sockets : sockets + SOFTWARE_CHANNELS]
+        takes = self._played.block(prepared, state, stretches, transport.loop, software)
+        ticks = incoming[sockets + SOFTWARE_CHANNELS : sockets + SOFTWARE_CHANNELS + 2]
+        self._played.ticks(prepared, state, stretches, self.count, ticks)
+        return self._blending.block(prepared, gate, incoming, takes, takes_of)
 
     def _pad(self, lost: int) -> None:
         """A dropout: silence instead, the timeline goes on, and it is noted. What is made in here is made for it all
@@ -221,8 +224,9 @@ class BlockPath:
         prepared.inside.write_silence(silent)
         if transport.rolling and silent:
             transport.advance(transport.stretches(silent))
+        self._played.went_on(0, prepared, transport.state, transport.position)
         self._make_up(lost - silent)
-        self._gliding.went_on(0, prepared, transport.sounding, transport.state, transport.position)
+        self._played.went_on(0, prepared, transport.state, transport.position)
 
     def _make_up(self, samples: int) -> None:
         """What would have been made in here while samples were lost, on its way into the ring."""
@@ -232,15 +236,27 @@ class BlockPath:
             count = min(samples, period)
             transport.settle(count)
             stretches = transport.stretches(count)
-            made = self._inside.made(prepared, transport.state, stretches, transport.loop)
-            feeders = np.zeros((2 * len(prepared.plan.feeders), count), np.float32)
+            if prepared.feeders:
+                feeders = self._sum(prepared, nothing[:, :count], stretches)[prepared.mixes :]
+            else:
+                spare = self._incoming[len(nothing) : len(nothing) + SOFTWARE_CHANNELS, :count]
+                self._played.block(prepared, transport.state, stretches, transport.loop, spare)
+                feeders = nothing[:0, :count]
+            software = self._played.software[:, :count]
             self.ring.write(
-                self._inside.words(prepared, nothing[:, :count], feeders, made, self.round_trip_samples)
+                self._inside.words(prepared, nothing[:, :count], software, feeders, self.round_trip_samples)
             )
             if transport.rolling:
                 transport.advance(stretches)
+            self._played.went_on(count, prepared, transport.state, transport.position)
             samples -= count
 
     def stop(self) -> RunWriter | None:
         """Stops, and ends the run where the timeline stopped; see ``Engine.stop``."""
         raise NotImplementedError
+
+
+def _clip(sound: Floats) -> None:
+    """At full scale, in place; as ``np.clip``, which takes longer to begin."""
+    np.minimum(sound, _FULL, out=sound)
+    np.maximum(sound, -_FULL, out=sound)

@@ -178,6 +178,8 @@ class Engine(BlockPath):
     def read_ahead(self) -> None:
         """Takes from disk, patterns and ticks, before they are needed; tells when they came too late."""
         prepared = self._prepared
+        for ring in (self.ring, self.mixes):
+            ring.make_room(self.plan.rate_hz)
         with self._looking:
             self._read_around(prepared, self.places())
         late = prepared.playback.late + sum(s.late for s in (prepared.patterns, prepared.click) if s is not None)

@@ -3,8 +3,8 @@
 import numpy as np
 from numpy.typing import NDArray
 
-from cattailer.core.sound.curves import rising
-from cattailer.engine.block.gliding import EDGE_S, GLIDE_S
+from cattailer.core.sound.curves import GLIDE_S, rising
+from cattailer.engine.block.played import EDGE_S
 
 SETTLE_S = 1.5
 

@@ -1,48 +1,65 @@
 """A plan as the block path uses it: everything that can be worked out beforehand, is."""
 
 import numpy as np
-from numpy.typing import NDArray
 
-from cattailer.core.mix.mixing import sums
+from cattailer.core.mix.compiling import compile_flow
+from cattailer.core.mix.flow import Flow, gates, is_inside, through_sockets
 from cattailer.core.plan import SOFTWARE_CHANNELS, Plan
+from cattailer.core.transport import STATES
+from cattailer.engine.block.lying import Lying
 from cattailer.engine.block.ring import Ring
+from cattailer.engine.block.summing import Summing, changes
+from cattailer.engine.effects import kernels
 from cattailer.engine.sources.click import Click
 from cattailer.engine.sources.patterns import PatternPlayer
 from cattailer.engine.sources.playback import Playback
 
+NO_LIMIT = 1e9
+
 
 class Prepared:
-    """A plan as the block path uses it: matrices for each state, ready to multiply."""
+    """A plan with its sources, its flow and what sums it, ready to run.
+
+    Where only gains and settings differ from ``base``, the one before, ``summing`` is the same, and ``changes`` and
+    ``settings`` say what becomes of it.
+    """
 
     def __init__(
         self, plan: Plan, playback: Playback, patterns: PatternPlayer | None, click: Click | None, inside: Ring,
-        before: NDArray[np.intp] | None,
+        base: "Prepared | None",
     ) -> None:
         self.plan = plan
         self.playback = playback
         self.patterns = patterns
         self.click = click
-        self.before = before
-        """For each row of the mixes, which it was in the plan before, -1 for none; None where they are the same."""
         self.inside = inside
         """Sound made in here, on its way to the input ring: see ``Inside.words``."""
-        self.mixes = 2 * len(plan.mixes)
-        self.sums = {state: sums(plan, state) for state in ("stopped", "rolling", "capturing")}
-        self.summed = np.zeros((len(self.sums["stopped"].hardware), plan.period), np.float32)
-        wanted = plan.clicking.mixes
-        self.click_mixes = [n for n, mix in enumerate(plan.mixes) if not wanted or mix.id in wanted]
+        self.flow = _flow(plan, base)
+        self.base = base
+        goes_on = base is not None and base.flow.key == self.flow.key
+        self.summing: Summing = base.summing if base is not None and goes_on else Summing(self.flow, plan)
+        self.changes = changes(base.flow.matrices, self.flow.matrices) if base is not None and goes_on else []
+        self.settings = self.summing.settings(self.flow)
+        self.lying: Lying = base.lying if base is not None and _lies_alike(base.plan, plan) else Lying(plan)
+        self.mixes, self.feeders = 2 * len(plan.mixes), 2 * len(plan.feeders)
         self.outputs = np.zeros((plan.outputs, self.mixes), np.float32)
         for n, mix in enumerate(plan.mixes):
             for side, output in enumerate(mix.outputs):
                 self.outputs[output, 2 * n + side] = 1.0
-        heard = self.sums["capturing"].hardware[: self.mixes][self.outputs.any(axis=0)]
-        self.through = frozenset((np.flatnonzero(heard.any(axis=0)) + 1).tolist())
+        self.ceilings = np.array([
+            NO_LIMIT if m.limit_dbfs is None else 10.0 ** (m.limit_dbfs / 20.0) for m in plan.mixes
+        ])
+        if (self.ceilings < NO_LIMIT).any():
+            kernels.warm_up()
+        heard = np.flatnonzero(self.outputs.any(axis=0)).tolist()
+        self.through = through_sockets(self.flow, plan, heard)
         """Sockets that are heard at an output while a capture runs."""
-        self.keeps = SOFTWARE_CHANNELS + 2 * len(plan.feeders) if patterns or plan.feeders else 0
+        self.keeps = SOFTWARE_CHANNELS + self.feeders if patterns or plan.feeders else 0
 
 
 def prepare(plan: Plan, playback: Playback, old: Prepared | None, round_trip_samples: int) -> Prepared:
-    """Keeps the pattern player, the click and what waits on its way to the ring where nothing about them changed."""
+    """Keeps the pattern player, the click, what sums and what waits on its way to the ring where nothing about them
+    changed."""
     patterns = click = None
     if plan.plays_patterns:
         kept = old.patterns if old is not None and old.plan.tempo == plan.tempo else None
@@ -50,20 +67,32 @@ def prepare(plan: Plan, playback: Playback, old: Prepared | None, round_trip_sam
     if plan.click:
         same = old is not None and old.plan.tempo == plan.tempo and old.plan.clicking == plan.clicking
         click = (old.click if old is not None and same else None) or Click(plan.tempo, plan.clicking)
-    before = _rows_before(old.plan, plan) if old is not None else None
     if old is not None and old.plan.feeders == plan.feeders:
-        return Prepared(plan, playback, patterns, click, old.inside, before)
-    inside = Ring(SOFTWARE_CHANNELS + 2 * len(plan.feeders), round_trip_samples + 4 * 8192)
-    inside.write_silence(inside.size)
-    return Prepared(plan, playback, patterns, click, inside, before)
+        inside = old.inside
+    else:
+        inside = Ring(SOFTWARE_CHANNELS + 2 * len(plan.feeders), round_trip_samples + 4 * 8192)
+        inside.write_silence(inside.size)
+    prepared = Prepared(plan, playback, patterns, click, inside, old)
+    if old is not None:
+        old.base = None  # nobody asks for it any more
+    return prepared
 
 
-def _rows_before(old: Plan, plan: Plan) -> NDArray[np.intp] | None:
-    places = {m.id: 2 * n for n, m in enumerate(old.mixes)}
-    if [m.id for m in old.mixes] == [m.id for m in plan.mixes]:
-        return None
-    return np.array([at for m in plan.mixes for at in _two(places.get(m.id))], np.intp)
+def _flow(plan: Plan, base: Prepared | None) -> Flow:
+    flow = compile_flow(plan)
+    if base is not None and base.flow.key == flow.key and _listens_alike(base.plan, plan):
+        flow.gates.update(base.flow.gates)
+    for moment in STATES:
+        gates(flow, plan, moment)
+    return flow
 
 
-def _two(row: int | None) -> tuple[int, int]:
-    return (-1, -1) if row is None else (row, row + 1)
+def _listens_alike(old: Plan, new: Plan) -> bool:
+    """Whether what is heard in each moment is the same, for flows of the same key."""
+    return [t.armed for t in old.tracks] == [t.armed for t in new.tracks]
+
+
+def _lies_alike(old: Plan, new: Plan) -> bool:
+    return old.pieces is new.pieces and [(t.id, t.armed, is_inside(old, n)) for n, t in enumerate(old.tracks)] == [
+        (t.id, t.armed, is_inside(new, n)) for n, t in enumerate(new.tracks)
+    ]

@@ -18,6 +18,15 @@ class Ring:
         # No power of two between rows: they must not fall on the same cache lines.
         self._table = np.zeros((channels, size + 464), np.float32)[:, :size]
         self.written = 0
+        self._touched = 0
+
+    def make_room(self, ahead: int) -> None:
+        """Off the writing thread: has the system provide the memory that the next ``ahead`` samples will need, before
+        the ring has come round once; to wait for that in the block path would take several ms."""
+        stop = min(self.size, self.written + ahead)
+        if self._touched < stop:
+            start, self._touched = max(self._touched, min(self.size, self.written + ahead // 4)), stop
+            self._table[:, start:stop] = 0.0
 
     def write(self, block: Floats) -> None:
         """Appends ``block``, shape (channels, samples), at most ``size`` long.

@@ -1,0 +1,130 @@
+"""From one plan's flow to another's.
+
+Where only gains differ they glide; where there are other voices, effects or mixes, both flows run side by side for a
+glide, level by level, and what both have in common is computed once, with its state.
+"""
+
+from collections.abc import Callable
+
+import numpy as np
+from numpy.typing import NDArray
+
+from cattailer.core.sound.curves import along, gliding
+from cattailer.engine.block.prepared import Prepared
+from cattailer.engine.block.summing import Summing, changes
+
+SETTLE_S = 0.03
+Floats = NDArray[np.float32]
+Places = NDArray[np.intp]
+
+
+class _Past:
+    """A flow that fades. ``rows`` says for each row of the mixes which it was, -1 for none; ``shared`` has for each
+    level (rows there, rows here) of effects that both have."""
+
+    def __init__(self, old: Prepared, new: Prepared) -> None:
+        effects = any(rack.strips or rack.spaces for rack in new.summing.racks)
+        self.prepared, self.summing = old, old.summing
+        # Filters and compressors that come settle before they are heard.
+        self.done = -round(SETTLE_S * new.plan.rate_hz) if effects else 0
+        self.shared: list[tuple[Places, Places]] = []
+        for n, rack in enumerate(new.summing.racks):
+            if n >= len(old.summing.racks):
+                break
+            rack.take_over(old.summing.racks[n])
+            before = {(i.key, i.channels): i.first for i in old.flow.levels[n].inserts}
+            here: list[int] = []
+            there: list[int] = []
+            for insert in new.flow.levels[n].inserts:
+                first = before.get((insert.key, insert.channels))
+                if first is not None:
+                    here += (insert.first - new.flow.levels[n].first + c for c in range(insert.channels))
+                    there += (first - old.flow.levels[n].first + c for c in range(insert.channels))
+            self.shared.append((np.array(there, np.intp), np.array(here, np.intp)))
+        self.rows = np.arange(0)
+        self.reorder(old, new)
+
+    def reorder(self, old: Prepared, new: Prepared) -> None:
+        mixes = {m.id: 2 * n for n, m in enumerate(old.plan.mixes)}
+        feeders = {g: old.mixes + 2 * n for n, g in enumerate(old.plan.feeders)}
+        made = {g: at + old.feeders for g, at in feeders.items()}
+        firsts = [mixes.get(m.id) for m in new.plan.mixes]
+        firsts += [feeders.get(g) for g in new.plan.feeders] + [made.get(g) for g in new.plan.feeders]
+        self.rows = np.array([-1 if at is None else at + side for at in firsts for side in (0, 1)], np.intp)
+
+
+class Blending:
+    """Belongs to the block path."""
+
+    def __init__(self, rate_hz: int) -> None:
+        self._pasts: list[_Past] = []
+        self._curve = gliding(rate_hz)
+        self._last: Prepared | None = None
+
+    def note(self, prepared: Prepared) -> None:
+        """At a block's beginning: which plan is heard in it."""
+        last = self._last
+        self._last = prepared
+        if last is None or last is prepared:
+            return
+        if prepared.summing is last.summing:
+            made = prepared.changes if prepared.base is last else changes(last.flow.matrices, prepared.flow.matrices)
+            prepared.summing.retarget(prepared.flow, made, prepared.settings)
+            return
+        self._pasts.append(_Past(last, prepared))
+        for past in self._pasts[:-1]:
+            past.shared = []  # what they have in common with the newest is found by the one between
+            past.reorder(past.prepared, prepared)
+
+    def block(
+        self, prepared: Prepared, gate: Callable[[Prepared], None], incoming: Floats, takes: Floats | None,
+        takes_of: Callable[[Prepared], Floats | None],
+    ) -> Floats:
+        """What the mixes and feeders sound, shape (rows, samples). ``takes_of`` gives those of another plan."""
+        count, summing = incoming.shape[1], prepared.summing
+        if not self._pasts:
+            gate(prepared)
+            rows = summing.run(incoming, takes)
+            summing.went_on(count)
+            return rows
+        weights = [along(self._curve, p.done, count) for p in self._pasts]
+        chain: list[Summing] = [*(p.summing for p in self._pasts), summing]
+        for past in self._pasts:
+            gate(past.prepared)
+            past.summing.voices(incoming, takes_of(past.prepared))
+        gate(prepared)
+        summing.voices(incoming, takes)
+        for n in range(max(len(s.racks) for s in chain)):
+            self._level(n, summing, weights, count)
+        rows = summing.mixes(count)
+        for past, weight in zip(reversed(self._pasts), reversed(weights), strict=True):
+            old = past.summing.mixes(count)
+            before: Floats = np.zeros_like(rows)
+            kept = np.flatnonzero(past.rows >= 0)
+            before[kept] = old[past.rows[kept]]
+            rows = before + weight * (rows - before)
+        for each in chain:
+            each.went_on(count)
+        for past in self._pasts:
+            past.done += count
+        self._pasts = [p for p in self._pasts if p.done < len(self._curve)]
+        return rows
+
+    def _level(self, n: int, summing: Summing, weights: list[Floats], count: int) -> None:
+        block = summing.level(n, count) if n < len(summing.racks) else None
+        olds: list[tuple[_Past, Floats]] = []
+        for past, weight in zip(reversed(self._pasts), reversed(weights), strict=True):
+            if n >= len(past.summing.racks):
+                continue
+            old = past.summing.level(n, count)
+            olds.append((past, old))
+            if block is not None and n < len(past.shared) and len(past.shared[n][0]):
+                there, here = past.shared[n]
+                block[here] = old[there] + weight * (block[here] - old[there])
+        if block is not None:
+            summing.racks[n].process(block)
+        for past, old in olds:
+            past.summing.racks[n].process(old)
+            if block is not None and n < len(past.shared):
+                there, here = past.shared[n]
+                old[there] = block[here]

@@ -1,0 +1,1 @@
+"""Effects as the block path runs them."""
