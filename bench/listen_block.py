@@ -15,8 +15,9 @@ import numpy as np
 
 from cattailer.core.gear.interface import Profile, Socket
 from cattailer.core.gear.latency import Latency
+from cattailer.core.mix.cells import Cell
 from cattailer.core.mix.effects import Compressor, Effects, Equaliser, Reverb
-from cattailer.core.plan import Cell, MixPlan, Plan, Preamps, ReturnPlan, TrackPlan
+from cattailer.core.plan import MixPlan, Plan, Preamps, ReturnPlan, TrackPlan
 from cattailer.engine.block.engine import Engine
 from cattailer.media import profile_toml
 from cattailer.services.session import demo

@@ -16,8 +16,8 @@ from cattailer.engine.process.server import EngineServer
 from cattailer.liveroom.clock import WallClock
 from cattailer.processes.interfaces import open_live_room
 from cattailer.services.desk.desk import Desk
+from cattailer.store.base import Base
 from cattailer.store.database import Database
-from cattailer.store.models import Base
 
 A = TypeVar("A")
 

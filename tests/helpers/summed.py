@@ -3,10 +3,11 @@
 import numpy as np
 from scipy.signal import sosfilt
 
+from cattailer.core.mix.cells import Cell
 from cattailer.core.mix.effects import Effects
 from cattailer.core.mix.equalising import coefficients
 from cattailer.core.mix.listening import Listen, heard
-from cattailer.core.plan import Cell, Plan, TrackPlan
+from cattailer.core.plan import Plan, TrackPlan
 
 Sound = np.ndarray
 

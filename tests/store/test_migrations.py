@@ -14,9 +14,11 @@ from alembic.migration import MigrationContext
 from sqlalchemy import orm
 
 from cattailer.store import database as module
+from cattailer.store.base import Base
 from cattailer.store.database import Database
 from cattailer.store.images import put_back
-from cattailer.store.models import Base, History, Session, Take
+from cattailer.store.kept import History
+from cattailer.store.models import Session, Take
 
 SESSION = {
     "title": "Old", "folder": "old", "interface": "marshgate-2", "rate_hz": 48000, "period": 128, "bits": 24,

@@ -8,6 +8,7 @@ from collections.abc import Iterable
 from dataclasses import asdict, dataclass, field, replace
 from typing import Any
 
+from cattailer.core.mix.cells import Cell
 from cattailer.core.mix.effects import Effects
 from cattailer.core.mix.listening import Listen
 from cattailer.core.patch.ends import SOFTWARE
@@ -77,28 +78,6 @@ class MixPlan:
     own: tuple[int, ...] = ()
     forward_db: float = 0.0
     limit_dbfs: float | None = None
-
-
-@dataclass(frozen=True)
-class Cell:
-    """How a row sounds in a mix, group or return, where that is not as it comes: a level beside the fader, a pan of its
-    own, muted there, and another way of listening to a track. An empty word listens as the track does."""
-
-    start: str
-    target: str
-    level_db: float = 0.0
-    pan: float | None = None
-    muted: bool = False
-    path: str = ""
-    when: str = ""
-    point: str = ""
-
-    @property
-    def route(self) -> tuple[str, str]:
-        return self.start, self.target
-
-    def listen(self, usual: Listen) -> Listen:
-        return Listen(self.path or usual.path, self.when or usual.when, self.point or usual.point)
 
 
 NOTHING = -1

@@ -14,6 +14,6 @@ class Stage:
 
 STAGES = (
     Stage(1, "patch", "Patch"), Stage(2, "levels", "Levels"), Stage(3, "timing", "Timing"),
-    Stage(5, "capture", "Capture"), Stage(6, "takes", "Takes"),
+    Stage(4, "listen", "Listen"), Stage(5, "capture", "Capture"), Stage(6, "takes", "Takes"),
 )
 """Those that are built; the numbers of the others are kept for them."""

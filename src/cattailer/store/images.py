@@ -9,11 +9,12 @@ from typing import Any
 import sqlalchemy as sa
 from sqlalchemy import orm
 
-from cattailer.store.models import Base, Group, Input, Mix, Route, Session, Take, Track
+from cattailer.store.base import Base
+from cattailer.store.models import Group, Input, Mix, Return, Route, Session, Take, Track
 
-WATCHED: tuple[type[Base], ...] = (Session, Input, Track, Group, Mix, Route, Take)
+WATCHED: tuple[type[Base], ...] = (Session, Input, Track, Group, Return, Mix, Route, Take)
 _ORDER = {model.__tablename__: n for n, model in enumerate(WATCHED)}
-_UNWATCHED = {"sessions": {"revision", "takes_revision", "opened_at", "created_at", "folder", "id"}}
+_UNWATCHED = {"sessions": {"revision", "takes_revision", "opened_at", "created_at", "folder", "id", "alone"}}
 
 Images = dict[str, dict[str, Any] | None]
 

@@ -1,32 +1,22 @@
-"""What is kept: sessions with their patch, runs, takes, media, history, templates."""
+"""What is kept: sessions with their patch, mixes, runs, takes and media."""
 
-from datetime import UTC, datetime
+from datetime import datetime
 from typing import Any
 
-from sqlalchemy import BigInteger, ForeignKey, MetaData, UniqueConstraint
-from sqlalchemy.dialects.postgresql import ARRAY, JSONB
-from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
-from sqlalchemy.types import DateTime, Float, Integer, Text
+from sqlalchemy import BigInteger, ForeignKey, UniqueConstraint
+from sqlalchemy.dialects.postgresql import ARRAY
+from sqlalchemy.orm import Mapped, mapped_column, relationship
+from sqlalchemy.types import Float, Integer, Text
 
+from cattailer.core.mix.listening import AUTO, CHANNEL, THROUGH
 from cattailer.core.naming import DEFAULT_PATTERN
-
-
-def _now() -> datetime:
-    return datetime.now(UTC)
-
-
-class Base(DeclarativeBase):
-    metadata = MetaData(naming_convention={
-        "ix": "ix_%(column_0_label)s", "uq": "uq_%(table_name)s_%(column_0_name)s",
-        "fk": "fk_%(table_name)s_%(column_0_name)s", "pk": "pk_%(table_name)s",
-    })
-    type_annotation_map = {dict[str, Any]: JSONB, list[Any]: JSONB, datetime: DateTime(timezone=True)}
+from cattailer.store.base import Base, now
 
 
 class Session(Base):
     """One piece of work. ``folder`` is its place below the media root; ``revision`` counts edits,
     ``takes_revision`` is that at which what sounds of takes changed last. The range is empty where its ends are
-    equal."""
+    equal. ``alone`` is the end that the main mix plays alone."""
 
     __tablename__ = "sessions"
 
@@ -53,14 +43,16 @@ class Session(Base):
     range_start: Mapped[int] = mapped_column(BigInteger, default=0)
     range_stop: Mapped[int] = mapped_column(BigInteger, default=0)
     looping: Mapped[bool] = mapped_column(default=False)
+    alone: Mapped[str] = mapped_column(default="")
     revision: Mapped[int] = mapped_column(default=1)
     takes_revision: Mapped[int] = mapped_column(default=1)
-    created_at: Mapped[datetime] = mapped_column(default=_now)
+    created_at: Mapped[datetime] = mapped_column(default=now)
     opened_at: Mapped[datetime | None]
 
     inputs: Mapped[list["Input"]] = relationship(order_by="Input.socket", cascade="all, delete-orphan")
     tracks: Mapped[list["Track"]] = relationship(order_by="Track.place", cascade="all, delete-orphan")
     groups: Mapped[list["Group"]] = relationship(order_by="Group.place", cascade="all, delete-orphan")
+    returns: Mapped[list["Return"]] = relationship(order_by="Return.place", cascade="all, delete-orphan")
     mixes: Mapped[list["Mix"]] = relationship(order_by="Mix.place", cascade="all, delete-orphan")
     routes: Mapped[list["Route"]] = relationship(order_by="Route.start, Route.target", cascade="all, delete-orphan")
     runs: Mapped[list["Run"]] = relationship(order_by="Run.number", cascade="all, delete-orphan")
@@ -107,6 +99,14 @@ class Track(Base):
     icon: Mapped[str] = mapped_column(default="")
     note: Mapped[str] = mapped_column(default="")
     window_dbfs: Mapped[list[float]] = mapped_column(ARRAY(Float), default=list)
+    muted: Mapped[bool] = mapped_column(default=False)
+    soloed: Mapped[bool] = mapped_column(default=False)
+    listen_path: Mapped[str] = mapped_column(default=THROUGH)
+    listen_when: Mapped[str] = mapped_column(default=AUTO)
+    listen_point: Mapped[str] = mapped_column(default=CHANNEL)
+    live_db: Mapped[float] = mapped_column(default=0.0)
+    playback_db: Mapped[float] = mapped_column(default=0.0)
+    effects: Mapped[dict[str, Any]] = mapped_column(default=dict)
 
     takes: Mapped[list["Take"]] = relationship(
         order_by="Take.number", cascade="all, delete-orphan", back_populates="track"
@@ -123,10 +123,27 @@ class Group(Base):
     place: Mapped[int]
     name: Mapped[str]
     fader_db: Mapped[float] = mapped_column(default=0.0)
+    muted: Mapped[bool] = mapped_column(default=False)
+    soloed: Mapped[bool] = mapped_column(default=False)
+    effects: Mapped[dict[str, Any]] = mapped_column(default=dict)
+
+
+class Return(Base):
+    """Where shared effects come back."""
+
+    __tablename__ = "returns"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    session_id: Mapped[int] = mapped_column(ForeignKey("sessions.id", ondelete="CASCADE"), index=True)
+    place: Mapped[int]
+    name: Mapped[str]
+    fader_db: Mapped[float] = mapped_column(default=0.0)
+    muted: Mapped[bool] = mapped_column(default=False)
+    effects: Mapped[dict[str, Any]] = mapped_column(default=dict)
 
 
 class Mix(Base):
-    """The main mix or a cue mix; ``outputs`` as printed: two, or none."""
+    """The main mix or a cue mix; ``outputs`` as printed: two, or none. ``own`` are the tracks of whoever listens."""
 
     __tablename__ = "mixes"
 
@@ -137,36 +154,27 @@ class Mix(Base):
     kind: Mapped[str] = mapped_column(default="cue")
     outputs: Mapped[list[int]] = mapped_column(ARRAY(Integer), default=list)
     fader_db: Mapped[float] = mapped_column(default=-6.0)
+    after_fader: Mapped[bool] = mapped_column(default=True)
+    own: Mapped[list[int]] = mapped_column(ARRAY(Integer), default=list)
+    forward_db: Mapped[float] = mapped_column(default=0.0)
+    limit_dbfs: Mapped[float | None]
 
 
 class Route(Base):
-    """A way from a track or group into a group or mix, by their keys as in ``core.patch.patch``."""
+    """A way from a track, group or return into a group, return or mix, by their keys as in ``core.patch.ends``, and how
+    it sounds there; see ``core.mix.cells``. The click's ways are there only where they differ from the plain one."""
 
     __tablename__ = "routes"
 
     session_id: Mapped[int] = mapped_column(ForeignKey("sessions.id", ondelete="CASCADE"), primary_key=True)
     start: Mapped[str] = mapped_column(primary_key=True)
     target: Mapped[str] = mapped_column(primary_key=True)
-
-
-class Template(Base):
-    """A session without takes, to start others from."""
-
-    __tablename__ = "templates"
-
-    id: Mapped[int] = mapped_column(primary_key=True)
-    name: Mapped[str] = mapped_column(unique=True)
-    shape: Mapped[dict[str, Any]]
-    created_at: Mapped[datetime] = mapped_column(default=_now)
-
-
-class Setting(Base):
-    """What holds for all sessions, by name."""
-
-    __tablename__ = "settings"
-
-    name: Mapped[str] = mapped_column(primary_key=True)
-    value: Mapped[dict[str, Any]]
+    level_db: Mapped[float] = mapped_column(default=0.0)
+    pan: Mapped[float | None]
+    muted: Mapped[bool] = mapped_column(default=False)
+    path: Mapped[str] = mapped_column(default="")
+    when: Mapped[str] = mapped_column(default="")
+    point: Mapped[str] = mapped_column(default="")
 
 
 class Run(Base):
@@ -245,7 +253,7 @@ class RoundTrip(Base):
     __tablename__ = "round_trips"
 
     id: Mapped[int] = mapped_column(primary_key=True)
-    at: Mapped[datetime] = mapped_column(default=_now)
+    at: Mapped[datetime] = mapped_column(default=now)
     interface: Mapped[str] = mapped_column(index=True)
     rate_hz: Mapped[int]
     period: Mapped[int]
@@ -265,26 +273,7 @@ class Check(Base):
 
     id: Mapped[int] = mapped_column(primary_key=True)
     session_id: Mapped[int] = mapped_column(ForeignKey("sessions.id", ondelete="CASCADE"), index=True)
-    at: Mapped[datetime] = mapped_column(default=_now)
+    at: Mapped[datetime] = mapped_column(default=now)
     phase: Mapped[str]
     seconds: Mapped[float]
     rows: Mapped[list[Any]]
-
-
-class History(Base):
-    """One edit in words, with what was there before and after it.
-
-    Images are by row ("tracks/12"): its columns, or None where there was none. ``state`` is "done",
-    "undone", "past" (undone, then overtaken by another edit) or "fixed" (cannot be undone).
-    """
-
-    __tablename__ = "history"
-
-    id: Mapped[int] = mapped_column(primary_key=True)
-    session_id: Mapped[int] = mapped_column(ForeignKey("sessions.id", ondelete="CASCADE"), index=True)
-    revision: Mapped[int]
-    at: Mapped[datetime] = mapped_column(default=_now)
-    what: Mapped[str]
-    state: Mapped[str] = mapped_column(default="done")
-    before: Mapped[dict[str, Any]]
-    after: Mapped[dict[str, Any]]

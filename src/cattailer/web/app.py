@@ -16,6 +16,7 @@ from cattailer.core.errors import Refusal, Sure
 from cattailer.core.wording import counted
 from cattailer.services.desk import logs
 from cattailer.services.desk.desk import Desk
+from cattailer.services.stages.listen.show import figure
 from cattailer.web.care import Care
 from cattailer.web.choices import CHOICES
 from cattailer.web.deck.routes import blueprint as deck
@@ -26,6 +27,8 @@ from cattailer.web.stages.capture.pages import blueprint as capture
 from cattailer.web.stages.levels.edits import blueprint as levels_edits
 from cattailer.web.stages.levels.pages import blueprint as levels
 from cattailer.web.stages.levels.standin import blueprint as levels_room
+from cattailer.web.stages.listen.edits import blueprint as listen_edits
+from cattailer.web.stages.listen.pages import blueprint as listen
 from cattailer.web.stages.patch.check import blueprint as patch_check
 from cattailer.web.stages.patch.edits import blueprint as patch_edits
 from cattailer.web.stages.patch.pages import blueprint as patch
@@ -40,7 +43,7 @@ from cattailer.web.strangers import keep_out
 log = structlog.get_logger("web")
 BLUEPRINTS = (
     sessions, deck, patch, patch_edits, patch_setup, patch_check, levels, levels_edits, levels_room, timing,
-    timing_edits, timing_trip, timing_click, capture, capture_edits, takes,
+    timing_edits, timing_trip, timing_click, listen, listen_edits, capture, capture_edits, takes,
 )
 DATABASE_AWAY = "The database does not answer. A capture that runs goes on and is kept. Try again in a moment."
 
@@ -53,7 +56,7 @@ def create_app(desk: Desk, care: Care | None = None) -> Flask:
     app.extensions["desk"] = desk
     app.extensions["care"] = care or Care(desk)
     app.jinja_env.globals.update(CHOICES)
-    app.jinja_env.filters["counted"] = counted
+    app.jinja_env.filters.update(counted=counted, level=figure)
     for blueprint in BLUEPRINTS:
         app.register_blueprint(blueprint)
     add_live(Sock(app), app)

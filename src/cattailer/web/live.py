@@ -2,12 +2,14 @@
 
 Out: JSON texts with a ``topic`` (frame, wave, event, revision, check, levels, tuner, problem, and elsewhere
 when the engine runs another session) and binary sound of a mix (32-bit float, stereo). In: ``listen``
-to a mix (0: none), ``tune`` the row of a socket (0: none), ``levels`` while that stage is open.
+to a mix (0: none), ``tune`` the row of a socket (0: none), ``levels`` while that stage is open, ``move`` controls, and
+``settle`` when the hand lets go of them: then it is written down, as is what a page that is gone had moved.
 """
 
 import json
 import time
-from typing import Any
+from contextlib import suppress
+from typing import Annotated, Any
 
 from flask import Flask
 from flask_sock import Sock
@@ -15,12 +17,14 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_valida
 from simple_websocket import ConnectionClosed, Server
 
 from cattailer.core.errors import Refusal
+from cattailer.core.mix.moving import Move
 from cattailer.engine.messages.telemetry import mix_topic
 from cattailer.engine.process.client import Listener
 from cattailer.services.desk.desk import Desk
 from cattailer.services.session.reading import revision_of
 from cattailer.services.stages.levels import tuning, watch
 from cattailer.services.stages.levels.live import LiveLevels
+from cattailer.services.stages.listen import gestures
 from cattailer.services.stages.patch import linecheck
 
 WAIT_MS = 20
@@ -30,6 +34,11 @@ MOST_SAID, MOST_AT_ONCE = 4096, 40
 UNKNOWN_WISH = "The page asked for something that is not known here. Reload it."
 
 
+Key = Annotated[str, Field(max_length=40)]
+Control = tuple[Key, Key, Key, Annotated[float, Field(allow_inf_nan=False, ge=-1e5, le=1e5)]]
+"""(end, target, what, value), as in ``core.mix.moving``."""
+
+
 class Wish(BaseModel):
     """What a page may ask for."""
 
@@ -37,6 +46,8 @@ class Wish(BaseModel):
     listen: int | None = Field(default=None, ge=0, le=1 << 31)
     tune: int | None = Field(default=None, ge=0, le=1000)
     levels: bool = False
+    move: list[Control] = Field(default=[], max_length=64)
+    settle: bool = False
 
     @model_validator(mode="after")
     def _asks(self) -> "Wish":
@@ -64,7 +75,35 @@ def add_live(sock: Sock, app: Flask) -> None:
             listener.close()
 
 
+class Hand:
+    """What a page moves: heard at once, written down when it lets go, or when it is gone."""
+
+    def __init__(self, desk: Desk, session_id: int) -> None:
+        self._desk, self._session = desk, session_id
+        self._moved: dict[tuple[str, str, str], Move] = {}
+
+    def move(self, moves: list[Move]) -> None:
+        if moves:
+            gestures.move(self._desk, self._session, moves)
+            self._moved |= {m.of: m for m in moves}
+
+    def let_go(self) -> None:
+        moved, self._moved = list(self._moved.values()), {}
+        gestures.settle(self._desk, self._session, moved)
+
+
 def _serve(ws: Server, listener: Listener, session_id: int, known: int, revisions: dict[int, int], desk: Desk) -> None:
+    hand = Hand(desk, session_id)
+    try:
+        _talk(ws, listener, session_id, known, revisions, desk, hand)
+    finally:
+        with suppress(Refusal):
+            hand.let_go()
+
+
+def _talk(
+    ws: Server, listener: Listener, session_id: int, known: int, revisions: dict[int, int], desk: Desk, hand: Hand
+) -> None:
     looked = elsewhere_at = tuned = 0.0
     checked, levels = linecheck.look(desk, session_id), desk.live.of(session_id, LiveLevels).count
     wish = Wish(levels=False)
@@ -98,7 +137,7 @@ def _serve(ws: Server, listener: Listener, session_id: int, known: int, revision
                 text = ws.receive(timeout=0)
                 if text is None:
                     break
-                wish = _grant(ws, listener, text, wish)
+                wish = _grant(ws, listener, text, wish, hand)
                 if wish.levels:
                     watch.keep_watching(desk, session_id)
             else:  # no page asks so much
@@ -106,7 +145,7 @@ def _serve(ws: Server, listener: Listener, session_id: int, known: int, revision
                 return
 
 
-def _grant(ws: Server, listener: Listener, text: Any, before: Wish) -> Wish:
+def _grant(ws: Server, listener: Listener, text: Any, before: Wish, hand: Hand) -> Wish:
     try:
         wish = Wish.model_validate_json(text)
     except ValidationError:
@@ -117,6 +156,12 @@ def _grant(ws: Server, listener: Listener, text: Any, before: Wish) -> Wish:
             listener.drop(mix_topic(before.listen))
         if wish.listen:
             listener.add(mix_topic(wish.listen))
+    try:
+        hand.move([Move(*control) for control in wish.move])
+        if wish.settle:
+            hand.let_go()
+    except Refusal as why:
+        ws.send(json.dumps({"topic": "problem", "message": why.message}))
     kept = {"tune": before.tune if wish.tune is None else wish.tune}
     return wish.model_copy(update={**kept, "listen": before.listen if wish.listen is None else wish.listen})
 

@@ -7,9 +7,10 @@ import numpy as np
 import pytest
 from scipy.signal import fftconvolve, firwin
 
+from cattailer.core.mix.cells import Cell
 from cattailer.core.mix.effects import Compressor, Effects, Equaliser, Reverb
 from cattailer.core.mix.listening import Listen
-from cattailer.core.plan import Cell, GroupPlan, MixPlan, Plan, ReturnPlan, TrackPlan
+from cattailer.core.plan import GroupPlan, MixPlan, Plan, ReturnPlan, TrackPlan
 from cattailer.engine.block.engine import Engine
 from tests.helpers.plans import Nobody, plan_of
 

@@ -7,9 +7,10 @@ import numpy as np
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
+from cattailer.core.mix.cells import Cell
 from cattailer.core.mix.effects import Effects, Equaliser
 from cattailer.core.mix.listening import POINTS, WHENS, Listen
-from cattailer.core.plan import Cell, GroupPlan, MixPlan, Plan, ReturnPlan, TrackPlan
+from cattailer.core.plan import GroupPlan, MixPlan, Plan, ReturnPlan, TrackPlan
 from cattailer.engine.block.engine import Engine
 from tests.helpers.plans import Nobody, plan_of
 from tests.helpers.summed import Summed

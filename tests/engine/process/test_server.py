@@ -13,7 +13,7 @@ import zmq
 
 from cattailer.core.errors import Away, NotNow, Refusal
 from cattailer.core.plan import MixPlan
-from cattailer.engine.messages.commands import AskRoom, Capture, Locate, Ping, Roll, RunPlan, Stop
+from cattailer.engine.messages.commands import AskRoom, Capture, Locate, MoveControls, Ping, Roll, RunPlan, Stop
 from cattailer.engine.messages.telemetry import mix_topic
 from cattailer.engine.process.client import EngineClient, Listener
 from cattailer.engine.process.server import EngineServer
@@ -131,3 +131,29 @@ def test_nobody_there(tmp_path: Path) -> None:
         with pytest.raises(Away, match="does not answer"):
             client.ask(Ping())
     assert issubclass(NotNow, Refusal)
+
+
+def test_a_moved_fader_is_heard_and_a_plan_that_knows_nothing_of_it_does_not_undo_it(addresses: tuple[str, str]) -> None:
+    client = EngineClient(addresses[0])
+    tracks = (replace(demo.plan(True).tracks[2], fader_db=0.0),)
+    plan = replace(demo.plan(True), tracks=tracks, groups=(), routes=((f"track:{tracks[0].id}", "mix:1"),),
+                   mixes=(MixPlan(1, "Main", (0, 1)), MixPlan(2, "Cue", (2, 3), after_fader=False)))
+    plan = replace(plan, routes=(*plan.routes, (f"track:{tracks[0].id}", "mix:2")))
+    client.ask(RunPlan(plan.to_dict(), []))
+    client.ask(AskRoom("ask", {"player": "cello", "mode": "perform"}))
+    listener = Listener(addresses[1], ("frame",))
+
+    def rms(mix: str) -> float:
+        frame = next(iter(reversed(list(listener.receive(2000)))))
+        return float(frame["pairs"][mix]["rms"])
+
+    wait_for(lambda: rms("mix:1") > -60 and abs(rms("mix:1") + 0.0 - rms("mix:2")) < 20)
+    client.ask(MoveControls(1, [(f"track:{tracks[0].id}", "", "fader_db", -60.0)]))
+    wait_for(lambda: rms("mix:1") < -70 < -60 < rms("mix:2"))
+    client.ask(RunPlan(replace(plan, revision=2, title="Edited meanwhile").to_dict()))
+    wait_for(lambda: rms("mix:1") < -70 < -60 < rms("mix:2"))
+    with pytest.raises(Refusal, match="not there any more"):
+        client.ask(MoveControls(1, [("track:77", "", "fader_db", -60.0)]))
+    with pytest.raises(Refusal, match="not open"):
+        client.ask(MoveControls(2, [(f"track:{tracks[0].id}", "", "fader_db", 0.0)]))
+    listener.close()

@@ -12,7 +12,8 @@ from cattailer.services.running import arming, frame, transport
 from cattailer.services.session import demo, inputs, opening, sessions, tracks
 from cattailer.services.session.compiling import compile_plan
 from cattailer.services.stages.takes import files
-from cattailer.store.models import History, Session
+from cattailer.store.kept import History
+from cattailer.store.models import Session
 from tests.helpers.sessions import rows_of, stop, takes_of
 from tests.helpers.waiting import pass_time
 

@@ -3,37 +3,25 @@
 import math
 from functools import lru_cache
 
-import numpy as np
-from numpy.typing import NDArray
-
 from cattailer.core.patch.ends import group_end, track_end
 from cattailer.core.plan import Plan
 
-Gains = NDArray[np.float64]
+Sides = tuple[tuple[float, float], ...]
+STRAIGHT: Sides = ((1.0, 0.0), (0.0, 1.0))
+"""A pair as it is."""
 
 
 @lru_cache(maxsize=4096)
-def pan_gains(pan: float, channels: int) -> Gains:
-    """Gains of a track's channels into left and right, shape (2, channels); ``pan`` from -1 to 1.
+def pan_gains(pan: float, channels: int) -> Sides:
+    """(left, right) gain of each channel of a track; ``pan`` from -1 to 1.
 
     Mono: sine-cosine law, 3 dB down in the middle. A pair keeps its sides, and panning turns the far side down.
     """
     angle = (min(1.0, max(-1.0, pan)) + 1.0) * math.pi / 4.0
     left, right = math.cos(angle), math.sin(angle)
     if channels == 1:
-        made = np.array([[left], [right]])
-    else:
-        made = np.diag([min(1.0, left * math.sqrt(2.0)), min(1.0, right * math.sqrt(2.0))])
-    made.setflags(write=False)
-    return made
-
-
-@lru_cache(maxsize=4)
-def straight(channels: int) -> Gains:
-    """Every channel to itself."""
-    made = np.eye(channels)
-    made.setflags(write=False)
-    return made
+        return ((left, right),)
+    return (min(1.0, left * math.sqrt(2.0)), 0.0), (0.0, min(1.0, right * math.sqrt(2.0)))
 
 
 def audible_in_main(plan: Plan) -> frozenset[int]:

@@ -2,11 +2,11 @@
 
 from dataclasses import dataclass
 
-from cattailer.core.patch.ends import GROUP, MIX, OUTPUT, SOCKET, SOFT, TRACK
+from cattailer.core.patch.ends import GROUP, MIX, OUTPUT, RETURN, SOCKET, SOFT, TRACK
 from cattailer.core.patch.routing import End, Flow
 
-COLUMNS = ("sockets and software", "tracks", "groups", "mixes", "outputs")
-_COLUMN = {SOCKET: 0, SOFT: 0, TRACK: 1, GROUP: 2, MIX: 3, OUTPUT: 4}
+COLUMNS = ("sockets and software", "tracks", "groups and returns", "mixes", "outputs")
+_COLUMN = {SOCKET: 0, SOFT: 0, TRACK: 1, GROUP: 2, RETURN: 2, MIX: 3, OUTPUT: 4}
 _X = (18, 262, 512, 712, 906)
 _WIDE = (186, 190, 132, 136, 84)
 WIDTH = 1008

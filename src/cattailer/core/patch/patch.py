@@ -3,7 +3,10 @@
 from dataclasses import asdict, dataclass, replace
 from typing import Any
 
-from cattailer.core.patch.ends import group_end, mix_end, track_end
+from cattailer.core.mix.cells import Cell
+from cattailer.core.mix.effects import Effects
+from cattailer.core.mix.listening import Listen
+from cattailer.core.patch.ends import group_end, mix_end, return_end, track_end
 
 PICKUPS = ("condenser", "dynamic", "ribbon", "DI", "line", "instrument", "software")
 COLOURS = ("", "water", "reed", "ochre", "cattail", "heather", "slate", "rose")
@@ -60,6 +63,12 @@ class PatchTrack:
     note: str = ""
     takes: int = 0
     window: tuple[float, ...] = ()
+    muted: bool = False
+    soloed: bool = False
+    listen: Listen = Listen()
+    live_db: float = 0.0
+    playback_db: float = 0.0
+    effects: Effects = Effects()
 
     @property
     def key(self) -> str:
@@ -75,6 +84,9 @@ class PatchGroup:
     id: int
     name: str
     fader_db: float = 0.0
+    muted: bool = False
+    soloed: bool = False
+    effects: Effects = Effects()
 
     @property
     def key(self) -> str:
@@ -82,14 +94,33 @@ class PatchGroup:
 
 
 @dataclass(frozen=True)
+class PatchReturn:
+    """Where shared effects come back."""
+
+    id: int
+    name: str
+    fader_db: float = 0.0
+    muted: bool = False
+    effects: Effects = Effects()
+
+    @property
+    def key(self) -> str:
+        return return_end(self.id)
+
+
+@dataclass(frozen=True)
 class PatchMix:
-    """The main mix or a cue mix; ``outputs`` as printed, two or none."""
+    """The main mix or a cue mix; ``outputs`` as printed, two or none. The rest as in ``core.plan.MixPlan``."""
 
     id: int
     name: str
     kind: str = "cue"
     outputs: tuple[int, ...] = ()
     fader_db: float = -6.0
+    after_fader: bool = True
+    own: tuple[int, ...] = ()
+    forward_db: float = 0.0
+    limit_dbfs: float | None = None
 
     @property
     def key(self) -> str:
@@ -98,13 +129,16 @@ class PatchMix:
 
 @dataclass(frozen=True)
 class Patch:
-    """The whole patch. ``routes`` are (from, to) keys: tracks and groups into groups and mixes."""
+    """The whole patch. ``routes`` are (from, to) keys: tracks, groups and returns into groups, returns and mixes;
+    ``cells`` say how some of them sound otherwise than plainly."""
 
     inputs: tuple[PatchInput, ...] = ()
     tracks: tuple[PatchTrack, ...] = ()
     groups: tuple[PatchGroup, ...] = ()
     mixes: tuple[PatchMix, ...] = ()
     routes: tuple[tuple[str, str], ...] = ()
+    returns: tuple[PatchReturn, ...] = ()
+    cells: tuple[Cell, ...] = ()
 
     def input(self, socket: int) -> PatchInput | None:
         return next((i for i in self.inputs if i.socket == socket), None)
@@ -121,18 +155,30 @@ class Patch:
         return cls(
             tuple(PatchInput(**i) for i in data["inputs"]),
             tuple(_track(t) for t in data["tracks"]),
-            tuple(PatchGroup(**g) for g in data["groups"]),
-            tuple(PatchMix(**{**m, "outputs": tuple(m["outputs"])}) for m in data["mixes"]),
+            tuple(PatchGroup(**_with_effects(g)) for g in data["groups"]),
+            tuple(PatchMix(**{**m, "outputs": tuple(m["outputs"]), "own": tuple(m.get("own", ()))})
+                  for m in data["mixes"]),
             tuple((a, b) for a, b in data["routes"]),
+            tuple(PatchReturn(**_with_effects(r)) for r in data.get("returns", ())),
+            tuple(Cell(**c) for c in data.get("cells", ())),
         )
 
     def bare(self) -> "Patch":
         """The same without what belongs to one occasion: nothing armed, nothing checked, no takes."""
         return replace(
             self, inputs=tuple(replace(i, checked=False) for i in self.inputs),
-            tracks=tuple(replace(t, armed=False, takes=0) for t in self.tracks),
+            tracks=tuple(replace(t, armed=False, takes=0, soloed=False) for t in self.tracks),
+            groups=tuple(replace(g, soloed=False) for g in self.groups),
         )
 
 
 def _track(data: dict[str, Any]) -> PatchTrack:
-    return PatchTrack(**{**data, "feeds": tuple(data["feeds"]), "window": tuple(data.get("window", ()))})
+    """Of templates of older versions too, which know nothing of listening."""
+    return PatchTrack(**{
+        **_with_effects(data), "feeds": tuple(data["feeds"]), "window": tuple(data.get("window", ())),
+        "listen": Listen(**data.get("listen", {})),
+    })
+
+
+def _with_effects(data: dict[str, Any]) -> dict[str, Any]:
+    return {**data, "effects": Effects.from_dict(data.get("effects") or {})}

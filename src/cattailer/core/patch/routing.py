@@ -9,6 +9,7 @@ from cattailer.core.patch.ends import (
     GROUP,
     MIX,
     OUTPUT,
+    RETURN,
     SOCKET,
     SOFT,
     SOFTWARE,
@@ -23,7 +24,7 @@ from cattailer.core.patch.ends import (
 )
 from cattailer.core.patch.patch import Patch
 
-KINDS = (SOCKET, SOFT, TRACK, GROUP, MIX, OUTPUT)
+KINDS = (SOCKET, SOFT, TRACK, GROUP, RETURN, MIX, OUTPUT)
 
 
 @dataclass(frozen=True)
@@ -114,10 +115,10 @@ class Flow:
         up, down = self._reach(key, False), self._reach(key, True)
         out = []
         sources = [k for k in reversed(up) if kind_of(k) in (SOCKET, SOFT)]
-        through = [k for k in down if kind_of(k) in (TRACK, GROUP)]
+        through = [k for k in down if kind_of(k) in (TRACK, GROUP, RETURN)]
         if sources:
             out.append(f"Fed by {_and([self._source(k) for k in sources])}.")
-        elif end.kind in ("track", "group", "mix"):
+        elif end.kind in ("track", "group", "return", "mix"):
             out.append("Nothing feeds it.")
         if through:
             out.append(f"Goes through {_and([self.name(k) for k in through])}.")
@@ -168,6 +169,7 @@ def flow(patch: Patch, profile: Profile) -> Flow:
         *(End(software_end(s), s.capitalize()) for s in SOFTWARE),
         *(End(t.key, t.name) for t in patch.tracks),
         *(End(g.key, g.name) for g in patch.groups),
+        *(End(r.key, r.name) for r in patch.returns),
         *(End(m.key, m.name) for m in patch.mixes),
         *(End(output_end(first), f"outputs {both}", both) for first, both in sorted(outputs.items())),
     ]
@@ -177,7 +179,10 @@ def flow(patch: Patch, profile: Profile) -> Flow:
 
 def check_route(patch: Patch, profile: Profile, start: str, target: str) -> None:
     """Raises Refusal when a route cannot be or would close a loop, which is named."""
-    kinds = {TRACK: (GROUP, MIX), GROUP: (GROUP, MIX, TRACK), SOCKET: (TRACK,), SOFT: (TRACK,)}
+    kinds = {
+        TRACK: (GROUP, RETURN, MIX), GROUP: (GROUP, RETURN, MIX, TRACK), RETURN: (GROUP, RETURN, MIX), SOCKET: (TRACK,),
+        SOFT: (TRACK,),
+    }
     drawn = flow(patch, profile)
     if kind_of(target) not in kinds.get(kind_of(start), ()) or target not in drawn.by_key:
         raise Refusal("There is no such way for a signal, so nothing was changed.")

@@ -135,6 +135,18 @@ class BlockPath:
         """Whether the mixes are silent while 48 V settles."""
         return self._mute.holds(self.ring.written)
 
+    def limited(self) -> dict[int, float]:
+        """The lowest gain of each mix's limiter since the last time, by the mix's id."""
+        return self._limiter.taken()
+
+    def bypassed(self) -> list[tuple[str, str]]:
+        """Effects that were switched off because they failed, and how, since the last time."""
+        out = []
+        for rack in self._prepared.summing.racks:
+            said, rack.said = rack.said, []
+            out += said
+        return out
+
     def mix_of(self, place: int, start: int, stop: int) -> Floats | None:
         """Sound of the mix at a place of the plan, (2, samples), or None when it is not held any more."""
         return self.mixes.read(start, stop, slice(2 * place, 2 * place + 2))

@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from cattailer.core.mix.compiling import compile_flow
+from cattailer.core.mix.compiling import Compiler
 from cattailer.core.mix.flow import Flow, gates, is_inside, through_sockets
 from cattailer.core.plan import SOFTWARE_CHANNELS, Plan
 from cattailer.core.transport import STATES
@@ -34,7 +34,8 @@ class Prepared:
         self.click = click
         self.inside = inside
         """Sound made in here, on its way to the input ring: see ``Inside.words``."""
-        self.flow = _flow(plan, base)
+        self.compiler: Compiler | None = None
+        self.compiler, self.flow = _compiled(plan, base)
         self.base = base
         goes_on = base is not None and base.flow.key == self.flow.key
         self.summing: Summing = base.summing if base is not None and goes_on else Summing(self.flow, plan)
@@ -78,13 +79,18 @@ def prepare(plan: Plan, playback: Playback, old: Prepared | None, round_trip_sam
     return prepared
 
 
-def _flow(plan: Plan, base: Prepared | None) -> Flow:
-    flow = compile_flow(plan)
+def _compiled(plan: Plan, base: Prepared | None) -> tuple[Compiler, Flow]:
+    """The compiler goes on with the plan: what is prepared last has it."""
+    if base is not None and base.compiler is not None and (flow := base.compiler.again(plan)) is not None:
+        compiler, base.compiler = base.compiler, None
+        return compiler, flow
+    compiler = Compiler(plan)
+    flow = compiler.flow
     if base is not None and base.flow.key == flow.key and _listens_alike(base.plan, plan):
         flow.gates.update(base.flow.gates)
     for moment in STATES:
         gates(flow, plan, moment)
-    return flow
+    return compiler, flow
 
 
 def _listens_alike(old: Plan, new: Plan) -> bool:

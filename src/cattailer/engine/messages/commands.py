@@ -85,9 +85,9 @@ class Printed:
     journal: str
 
 
-CHANNELS = DESK, TRANSPORT, BESIDE, PULSE = "desk", "transport", "beside", "pulse"
-"""Each has a socket and a thread of its own: what is asked at the desk, what moves the timeline, what takes long, and
-whether the process is alive at all."""
+CHANNELS = DESK, TRANSPORT, MOVES, BESIDE, PULSE = "desk", "transport", "moves", "beside", "pulse"
+"""Each has a socket and a thread of its own: what is asked at the desk, what moves the timeline, controls that move,
+what takes long, and whether the process is alive at all."""
 
 
 class Command(Generic[A_co]):
@@ -174,6 +174,17 @@ class Capture(Command[Status]):
 
 
 @dataclass(frozen=True)
+class MoveControls(Command[None]):
+    """Controls that somebody moves: (end, target, what, value), as in ``core.mix.moving``. They are heard at once, and
+    hold until a plan comes that says the same, or nobody has moved them for a while. Refused, all of them, where one of
+    them cannot be."""
+
+    session: int
+    moves: list[tuple[str, str, str, float]]
+    channel: ClassVar[str] = MOVES
+
+
+@dataclass(frozen=True)
 class PrintClick(Command[Printed]):
     """Writes ``samples`` of click from the header's start on as a run, while everything else goes on."""
 
@@ -236,8 +247,8 @@ class AskRoom(Command[RoomState]):
 
 COMMANDS: dict[str, type[Command[Any]]] = {
     kind.__name__: kind for kind in (
-        Ping, GetStatus, RunPlan, Roll, Stop, Locate, Capture, PrintClick, ResetMeters, ChooseMeters, GetSound,
-        PlayProbe, MeasureLoad, AskRoom,
+        Ping, GetStatus, RunPlan, Roll, Stop, Locate, Capture, MoveControls, PrintClick, ResetMeters, ChooseMeters,
+        GetSound, PlayProbe, MeasureLoad, AskRoom,
     )
 }
 _READ = {name: TypeAdapter(kind) for name, kind in COMMANDS.items()}

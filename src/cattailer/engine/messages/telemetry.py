@@ -26,8 +26,8 @@ class TrackMeters(Meters):
 
 class Frame(TypedDict):
     """Thirty times a second. ``t`` is when it was, in seconds since 1970, ``sample`` the ring sample then; ``pairs``
-    are by what a page calls them: "main", or the channels of a pair with a comma; ``channel`` is None unless meters
-    read behind the channels."""
+    are by what a page calls them: "main", a mix's key, or the channels of a pair with a comma; ``channel`` is None
+    unless meters read behind the channels; ``limits`` are by the mix's key."""
 
     topic: Literal["frame"]
     t: float
@@ -58,6 +58,7 @@ class Frame(TypedDict):
     main: Meters
     pairs: dict[str, dict[str, Any]]
     channel: TrackMeters | None
+    limits: dict[str, float]
 
 
 class Wave(TypedDict):

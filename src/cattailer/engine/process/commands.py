@@ -9,6 +9,7 @@ from typing import Any, Protocol
 import numpy as np
 
 from cattailer.core.errors import NotNow, Refusal
+from cattailer.core.mix.moving import Move
 from cattailer.core.plan import Plan
 from cattailer.core.sound import probe
 from cattailer.core.sound.meters import KINDS, POINTS
@@ -19,6 +20,7 @@ from cattailer.engine.block.engine import Engine
 from cattailer.engine.block.runs import make_count, make_lead_in, make_run
 from cattailer.engine.messages import commands
 from cattailer.engine.messages.commands import Command, Loads, Printed, Probed, Sound, Status, Stopped
+from cattailer.engine.process.moves import Moves
 from cattailer.engine.process.telemetry import Telemetry
 from cattailer.engine.sources.click import Count
 from cattailer.engine.sources.probe import Probe
@@ -38,6 +40,7 @@ class Server(Protocol):
 
     engine: Engine | None
     telemetry: Telemetry | None
+    moves: Moves
 
     def need(self) -> Engine: ...
     def run_plan(self, plan: Plan) -> None: ...
@@ -88,6 +91,10 @@ def _locate(server: Server, command: commands.Locate) -> Status:
     engine = _need(server, command.session)
     engine.locate(command.position)
     return status(server)
+
+
+def _move(server: Server, command: commands.MoveControls) -> None:
+    server.moves.add(_need(server, command.session).plan, [Move(*move) for move in command.moves])
 
 
 def _capture(server: Server, command: commands.Capture) -> Status:
@@ -223,7 +230,7 @@ def status(server: Server) -> Status:
 _DOES: dict[type[Command[Any]], Callable[[Server, Any], Any]] = {
     commands.Ping: lambda server, _: "here", commands.GetStatus: lambda server, _: status(server),
     commands.RunPlan: _run_plan, commands.Roll: _roll, commands.Stop: _stop, commands.Locate: _locate,
-    commands.Capture: _capture, commands.PrintClick: _print, commands.ResetMeters: _reset,
+    commands.MoveControls: _move, commands.Capture: _capture, commands.PrintClick: _print, commands.ResetMeters: _reset,
     commands.ChooseMeters: _meters, commands.GetSound: _sound, commands.PlayProbe: _probe, commands.MeasureLoad: _load,
     commands.AskRoom: _room,
 }

@@ -1,8 +1,9 @@
 """The engine process: answers commands and publishes telemetry, over ZeroMQ on this machine only.
 
 Threads: *audio* runs the driver; *write* appends captures; *keep* syncs and closes them; *read* reads takes ahead;
-*tell* publishes telemetry; *watch* notices when the interface is gone. Each channel of commands has a thread too, so
-that Stop never waits for what takes long. See ``docs/decisions/threads-of-the-engine.md``.
+*tell* publishes telemetry; *move* brings moved controls to the block path; *watch* notices when the interface is gone.
+Each channel of commands has a thread too, so that Stop never waits for what takes long. See
+``docs/decisions/threads-of-the-engine.md``.
 """
 
 import gc
@@ -23,11 +24,13 @@ from cattailer.engine.driver import OpenDriver
 from cattailer.engine.messages.commands import CHANNELS, address_of, command_of, plain_answer, too_late
 from cattailer.engine.process.commands import carry_out
 from cattailer.engine.process.loops import Loops
+from cattailer.engine.process.moves import Moves
 from cattailer.engine.process.telemetry import Telemetry
 from cattailer.media.disk import REAL, Disk
 
 log = structlog.get_logger("engine")
 WRITE_PAUSE_S, KEEP_PAUSE_S, READ_PAUSE_S, TELL_PAUSE_S, WATCH_PAUSE_S = 0.04, 0.1, 0.04, 0.008, 0.2
+MOVE_PAUSE_S = 0.01
 STALLED = 10
 """So many looks of the watch without a new block mean that the interface is gone."""
 INTERFACE_GONE = (
@@ -51,6 +54,7 @@ class EngineServer:
         self._publish.bind(telemetry)
         self.engine: Engine | None = None
         self.telemetry: Telemetry | None = None
+        self.moves = Moves()
         self._wanted: set[str] = set()
         self._loops = Loops()
         self._audio_thread: threading.Thread | None = None
@@ -124,6 +128,9 @@ class EngineServer:
                 return
             if engine is not None and plan.session != engine.plan.session and engine.transport.rolling:
                 raise NotNow(f"“{engine.plan.title}” is rolling. Stop it before opening another session.")
+            if engine is None or plan.session != engine.plan.session:
+                self.moves.forget()
+            plan = self.moves.over(plan, settles=True)
             if engine is not None and plan.same_hardware(engine.plan):
                 swap, running = engine.set_plan(plan), engine
                 engine.between_blocks(lambda: self._swap(running, plan, swap))
@@ -133,6 +140,21 @@ class EngineServer:
             driver = self._open_driver(plan)
             self._end_driver()
             self._start(Engine(driver, plan, self._disk))
+
+    def _move(self) -> None:
+        """Brings what was moved to the block path; one plan after another, as those of the database."""
+        if not self.moves.waiting or not self._switching.acquire(timeout=MOVE_PAUSE_S):
+            return  # whoever switches plans takes what was moved along, or it is taken after
+        try:
+            self.moves.waiting = False
+            engine = self.engine
+            if engine is None or engine.lost:
+                return
+            plan = self.moves.over(engine.plan)
+            if plan is not engine.plan:
+                engine.between_blocks(engine.set_plan(plan))
+        finally:
+            self._switching.release()
 
     @staticmethod
     def _swap(engine: Engine, plan: Plan, swap: Callable[[], None]) -> None:
@@ -158,6 +180,7 @@ class EngineServer:
         self._loops.start("keep", engine.keep, KEEP_PAUSE_S)
         self._loops.start("read", engine.read_ahead, READ_PAUSE_S)
         self._loops.start("tell", self.telemetry.pump, TELL_PAUSE_S)
+        self._loops.start("move", self._move, MOVE_PAUSE_S)
 
     def _audio(self, engine: Engine) -> None:
         try:

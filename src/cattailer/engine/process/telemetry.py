@@ -6,10 +6,12 @@ import msgpack
 import numpy as np
 import zmq
 
-from cattailer.core.plan import Plan
+from cattailer.core.patch.ends import mix_end
+from cattailer.core.plan import MOST_MIXES, Plan
 from cattailer.core.sound.ballistics import VU_ZERO_DBFS
 from cattailer.core.sound.meters import Reading, own_or_usual
 from cattailer.core.time.timeline import clock_text
+from cattailer.core.units import decibels
 from cattailer.engine.block.engine import Engine
 from cattailer.engine.messages import telemetry
 from cattailer.engine.messages.telemetry import Frame, mix_topic, topic_of
@@ -29,7 +31,7 @@ class Telemetry:
         self._socket = socket
         self.wanted = wanted
         rate = engine.plan.rate_hz
-        self.rows, self._main = RowMeters(engine.rows, rate), RowMeters(2, rate)
+        self.rows, self._ears = RowMeters(engine.rows, rate), RowMeters(2 * MOST_MIXES, rate)
         self._all = slice(0, engine.rows)
         self.point = "input"
         self._metered = engine.sample
@@ -43,7 +45,7 @@ class Telemetry:
             at, state, position, until = engine.frames.popleft()
             self._gather(until)
             if not engine.frames:
-                self._send(self._frame(at, state, position, until, self.rows.show(at), self._main.show(at)))
+                self._send(self._frame(at, state, position, until, self.rows.show(at), self._ears.show(at)))
         while engine.events:
             self._send(engine.events.popleft())
         self._note_subscribers()
@@ -52,19 +54,19 @@ class Telemetry:
     def _gather(self, until: int) -> None:
         """Meters every sample once, from the rings, so that the block path need not."""
         sound = self._engine.ring.read(self._metered, until, self._all)
-        main = self._engine.mix_of(0, self._metered, until)
-        if sound is not None and main is not None:
+        ears = self._engine.mixes.read(self._metered, until)
+        if sound is not None and ears is not None:
             self.rows.add(sound)
-            self._main.add(main)
+            self._ears.add(ears)
         self._metered = until
 
     def reset(self, rows: list[int] | None = None) -> None:
         """Forgets held peaks and clips of some rows, or of all."""
         self.rows.reset(rows)
         if rows is None:
-            self._main.reset(None)
+            self._ears.reset(None)
 
-    def _frame(self, at: float, state: str, position: int, sample: int, inputs: Reading, main: Reading) -> Frame:
+    def _frame(self, at: float, state: str, position: int, sample: int, inputs: Reading, ears: Reading) -> Frame:
         engine = self._engine
         plan = engine.plan
         words, count = "", engine.count
@@ -82,16 +84,20 @@ class Telemetry:
             "dropouts": engine.dropouts, "players": engine.players,
             "window": plan.window, "muted": engine.muted, "sockets": plan.inputs,
             "kind": self.rows.kind, "point": self.point, "vu_zero": VU_ZERO_DBFS,
-            "inputs": self.rows.as_sent(inputs, plan.windows()), "main": self._main.as_sent(main, [plan.window] * 2),
-            "pairs": self._pairs(plan, inputs, main),
+            "inputs": self.rows.as_sent(inputs, plan.windows()), "main": self._ears.as_sent(ears, [plan.window] * 2),
+            "pairs": self._pairs(plan, inputs, ears), "limits": self._limits(),
             "channel": self.rows.after(inputs, plan) if self.point == "channel" else None,
         }
 
-    def _pairs(self, plan: Plan, inputs: Reading, main: Reading) -> dict[str, dict[str, Any]]:
-        """The main mix and the tracks that are pairs, each as one."""
+    def _pairs(self, plan: Plan, inputs: Reading, ears: Reading) -> dict[str, dict[str, Any]]:
+        """Every mix by its key, the main mix by its name too, and the tracks that are pairs, each as one."""
         pairs = [t for t in plan.tracks if len(t.inputs) > 1 and max(t.inputs) >= 0]
         return {
-            "main": self._main.pair_as_sent(main, (0, 1), plan.window),
+            "main": self._ears.pair_as_sent(ears, (0, 1), plan.window),
+            **{
+                mix_end(m.id): self._ears.pair_as_sent(ears, (2 * n, 2 * n + 1), plan.window)
+                for n, m in enumerate(plan.mixes)
+            },
             **{
                 ",".join(map(str, t.inputs)): self.rows.pair_as_sent(
                     inputs, [c for c in t.inputs if c >= 0], own_or_usual(t.window, plan.window)
@@ -99,6 +105,11 @@ class Telemetry:
                 for t in pairs
             },
         }
+
+    def _limits(self) -> dict[str, float]:
+        """How far each limiter turned down lately, in dB, by the mix's key; those that did nothing are left out."""
+        least = self._engine.limited()
+        return {mix_end(m): round(-decibels(gain), 1) for m, gain in least.items() if gain < 0.999}
 
     def _note_subscribers(self) -> None:
         """Which topics somebody listens to: the socket says so when that changes."""

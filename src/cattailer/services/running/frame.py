@@ -2,14 +2,19 @@
 
 from dataclasses import dataclass
 
+from cattailer.core.advice import ears
 from cattailer.core.findings import Finding
+from cattailer.core.gear.interface import Profile
 from cattailer.core.patch import patchcheck
+from cattailer.core.patch.patch import Patch
+from cattailer.core.patch.routing import flow
+from cattailer.core.units import milliseconds
 from cattailer.engine.messages.commands import Status
 from cattailer.services.desk.desk import Desk
 from cattailer.services.running import deck, stageline
 from cattailer.services.running.deck import Deck
 from cattailer.services.session.reading import load
-from cattailer.services.session.rows import patch_of
+from cattailer.services.session.rows import measured_correction, patch_of
 from cattailer.store.models import Session
 
 
@@ -25,6 +30,7 @@ class Frame:
     deck: Deck
     marks: dict[str, str]
     patch_findings: list[Finding]
+    listen_findings: list[Finding]
 
 
 def show(desk: Desk, session_id: int) -> Frame:
@@ -39,8 +45,20 @@ def describe(desk: Desk, session: Session, state: Status) -> Frame:
     profile, patch = desk.profile_or_blank(session.interface), patch_of(session)
     shown = deck.describe(desk, session, patch, profile, state)
     looks = patchcheck.check(patch, profile, frozenset(session.accepted))
+    heard = listening(session, patch, profile)
     return Frame(
         session.id, session.title,
         f"{profile.name} · {session.rate_hz / 1000:g} kHz · {session.bits} bit · {session.period} samples",
-        session.rate_hz, session.revision, shown, stageline.marks(desk, session, shown, looks), looks,
+        session.rate_hz, session.revision, shown, stageline.marks(desk, session, shown, looks, heard), looks,
+        heard,
     )
+
+
+def listening(session: Session, patch: Patch, profile: Profile) -> list[Finding]:
+    """What ears get, looked at."""
+    drawn = flow(patch, profile)
+    wired = {m.key for m in patch.mixes if m.outputs}
+    reached = {t.key: wired & set(drawn.way(t.key)) for t in patch.tracks}
+    late = profile.latency(session.period).round_trip_samples + (measured_correction(session) or 0)
+    found = ears.check(patch, milliseconds(late, session.rate_hz), reached)
+    return [f for f in found if not f.key or f.key not in session.accepted]

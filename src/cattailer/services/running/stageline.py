@@ -30,16 +30,26 @@ class LiveFindings:
             return changed
 
 
-def marks(desk: Desk, session: Session, deck: Deck, patch_findings: list[Finding]) -> dict[str, str]:
+def marks(
+    desk: Desk, session: Session, deck: Deck, patch_findings: list[Finding], listen_findings: list[Finding]
+) -> dict[str, str]:
     """By the stage's key: "settled", "look" or "untouched"."""
     taken = bool(take_counts(session))
     return {
         "patch": stage_mark(patch_findings, bool(session.tracks)),
         "levels": _levels(desk, session),
         "timing": "untouched" if measured_correction(session) is None else "settled",
+        "listen": stage_mark(listen_findings, _has_ears(session)),
         "capture": stage_mark(deck.findings, bool(deck.runs)),
         "takes": "look" if any(r.dropouts or r.message for r in deck.runs[:1]) else "settled" if taken else "untouched",
     }
+
+
+def _has_ears(session: Session) -> bool:
+    """Whether somebody was given a mix of their own."""
+    return any(m.kind == "cue" and (m.own or m.forward_db) for m in session.mixes) or any(
+        r.level_db or r.muted for r in session.routes
+    )
 
 
 def _levels(desk: Desk, session: Session) -> str:

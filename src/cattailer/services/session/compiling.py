@@ -3,7 +3,17 @@
 from cattailer.core.gear.interface import Profile
 from cattailer.core.patch.ends import GROUP, SOFT, SOFTWARE, end_of, kind_of, name_of, number_of, side_of, socket_of
 from cattailer.core.patch.patch import Patch, PatchInput
-from cattailer.core.plan import MOST_FEEDERS, NOTHING, SOFTWARE_CHANNELS, GroupPlan, MixPlan, Plan, Preamps, TrackPlan
+from cattailer.core.plan import (
+    MOST_FEEDERS,
+    NOTHING,
+    SOFTWARE_CHANNELS,
+    GroupPlan,
+    MixPlan,
+    Plan,
+    Preamps,
+    ReturnPlan,
+    TrackPlan,
+)
 from cattailer.core.takes.pieces import Piece
 from cattailer.core.time.clicking import ClickSettings
 from cattailer.services.desk.desk import Desk
@@ -58,21 +68,24 @@ def silent_plan(desk: Desk, session: Session, pieces: tuple[Piece, ...] = ()) ->
     tracks = tuple(
         TrackPlan(
             t.id, t.name, tuple(source_channel(f, profile, feeders) for f in t.feeds), t.armed, t.fader_db, t.pan,
-            t.window,
+            t.window, t.muted, t.soloed, t.listen, t.live_db, t.playback_db, t.effects,
         )
         for t in patch.tracks
     )
     mixes = [
-        MixPlan(m.id, m.name, tuple(o - 1 for o in m.outputs if o <= profile.outputs), m.fader_db)
+        MixPlan(m.id, m.name, tuple(o - 1 for o in m.outputs if o <= profile.outputs), m.fader_db, m.after_fader,
+                m.own, m.forward_db, m.limit_dbfs)
         for m in sorted(patch.mixes, key=lambda m: m.kind != "main")
     ]
+    groups = tuple(GroupPlan(g.id, g.name, g.fader_db, g.soloed, g.muted, g.effects) for g in patch.groups)
     return Plan(
         session.id, session.title, session.revision, session.interface, session.rate_hz, session.period,
         session.bits, profile.inputs, profile.outputs, preamps_of(patch, profile), tracks, pieces,
-        tempo_of(session), session.click, groups=tuple(GroupPlan(g.id, g.name, g.fader_db) for g in patch.groups),
+        tempo_of(session), session.click, groups=groups,
         mixes=tuple(mixes), routes=patch.routes, feeders=feeders,
         window=(session.window_dbfs[0], session.window_dbfs[1]),
         correction_samples=measured_correction(session) or 0,
         clicking=ClickSettings.from_dict(session.clicking), loop=loop_of(session),
-        takes_revision=session.takes_revision,
+        takes_revision=session.takes_revision, cells=patch.cells, alone=session.alone,
+        returns=tuple(ReturnPlan(r.id, r.name, r.fader_db, r.muted, r.effects) for r in patch.returns),
     )

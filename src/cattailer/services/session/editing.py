@@ -11,9 +11,11 @@ from cattailer.core.errors import NotFound, NotNow
 from cattailer.services.desk.desk import Desk
 from cattailer.services.session.pushing import push
 from cattailer.services.session.reading import get_session
+from cattailer.store.base import Base
 from cattailer.store.database import tell_revision
 from cattailer.store.images import Recorder, moves_takes
-from cattailer.store.models import Base, Group, History, Input, Mix, Route, Session, Track
+from cattailer.store.kept import History
+from cattailer.store.models import Group, Input, Mix, Return, Route, Session, Track
 
 KEPT_HISTORY = 500
 Row = TypeVar("Row", bound=Base)
@@ -36,6 +38,9 @@ class Edit:
 
     def group(self, group_id: int) -> Group:
         return self._one(self.session.groups, group_id, "group")
+
+    def returned(self, return_id: int) -> Return:
+        return self._one(self.session.returns, return_id, "return")
 
     def mix(self, mix_id: int) -> Mix:
         return self._one(self.session.mixes, mix_id, "mix")

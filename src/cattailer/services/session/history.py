@@ -11,7 +11,8 @@ from cattailer.services.session.editing import count_on
 from cattailer.services.session.pushing import push
 from cattailer.services.session.reading import get_session
 from cattailer.store.images import moves_takes, put_back
-from cattailer.store.models import History, Take
+from cattailer.store.kept import History
+from cattailer.store.models import Take
 
 
 @dataclass(frozen=True)

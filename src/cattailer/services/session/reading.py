@@ -30,7 +30,7 @@ def load(db: orm.Session, session_id: int) -> Session:
     Raises NotFound."""
     query = select(Session).where(Session.id == session_id).options(
         selectinload(Session.tracks), selectinload(Session.inputs), selectinload(Session.groups),
-        selectinload(Session.mixes), selectinload(Session.routes),
+        selectinload(Session.returns), selectinload(Session.mixes), selectinload(Session.routes),
     )
     session = db.scalars(query).one_or_none()
     return get_session(db, session_id) if session is None else session

@@ -2,16 +2,21 @@
 
 from sqlalchemy import func, orm, select
 
+from cattailer.core.mix.cells import Cell
+from cattailer.core.mix.effects import Effects
+from cattailer.core.mix.listening import Listen
+from cattailer.core.patch.ends import CLICK
 from cattailer.core.patch.patch import (
     Patch,
     PatchGroup,
     PatchInput,
     PatchMix,
+    PatchReturn,
     PatchTrack,
 )
 from cattailer.core.sound import probe
 from cattailer.core.time.timeline import TempoMap
-from cattailer.store.models import Input, RoundTrip, Session, Take, Track
+from cattailer.store.models import Input, RoundTrip, Route, Session, Take, Track
 
 INPUT_FIELDS = tuple(name for name in PatchInput.__dataclass_fields__ if name != "socket")
 
@@ -28,13 +33,29 @@ def patch_of(session: Session) -> Patch:
         tuple(
             PatchTrack(
                 t.id, t.name, tuple(t.feeds), t.armed, t.fader_db, t.pan, t.colour, t.icon, t.note, takes.get(t.id, 0),
-                tuple(t.window_dbfs),
+                tuple(t.window_dbfs), t.muted, t.soloed, Listen(t.listen_path, t.listen_when, t.listen_point),
+                t.live_db, t.playback_db, Effects.from_dict(t.effects),
             )
             for t in session.tracks
         ),
-        tuple(PatchGroup(g.id, g.name, g.fader_db) for g in session.groups),
-        tuple(PatchMix(m.id, m.name, m.kind, tuple(m.outputs), m.fader_db) for m in session.mixes),
-        tuple((r.start, r.target) for r in session.routes),
+        tuple(
+            PatchGroup(g.id, g.name, g.fader_db, g.muted, g.soloed, Effects.from_dict(g.effects))
+            for g in session.groups
+        ),
+        tuple(
+            PatchMix(m.id, m.name, m.kind, tuple(m.outputs), m.fader_db, m.after_fader, tuple(m.own), m.forward_db,
+                     m.limit_dbfs)
+            for m in session.mixes
+        ),
+        tuple((r.start, r.target) for r in session.routes if r.start != CLICK),
+        tuple(PatchReturn(r.id, r.name, r.fader_db, r.muted, Effects.from_dict(r.effects)) for r in session.returns),
+        tuple(c for r in session.routes if (c := cell_of(r)) != Cell(r.start, r.target)),
+    )
+
+
+def cell_of(route: Route) -> Cell:
+    return Cell(
+        route.start, route.target, route.level_db, route.pan, route.muted, route.path, route.when, route.point
     )
 
 

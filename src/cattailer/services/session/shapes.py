@@ -4,12 +4,13 @@ from dataclasses import asdict
 
 from sqlalchemy import orm
 
+from cattailer.core.mix.cells import Cell
 from cattailer.core.naming import safe_part
-from cattailer.core.patch.ends import end_of, group_end, mix_end, track_end
+from cattailer.core.patch.ends import CLICK, end_of, group_end, mix_end, return_end, track_end
 from cattailer.core.patch.shape import Shape
 from cattailer.services.desk.desk import Desk
 from cattailer.services.session.rows import INPUT_FIELDS, patch_of
-from cattailer.store.models import Group, Input, Mix, Route, Session, Track
+from cattailer.store.models import Group, Input, Mix, Return, Route, Session, Track
 
 
 def shape_of(session: Session) -> Shape:
@@ -38,24 +39,48 @@ def build(desk: Desk, db: orm.Session, title: str, shape: Shape, code: str = "")
         ],
     )
     db.add(session)
-    groups = {g.key: Group(place=n, name=g.name, fader_db=g.fader_db) for n, g in enumerate(patch.groups, 1)}
+    groups = {
+        g.key: Group(place=n, name=g.name, fader_db=g.fader_db, muted=g.muted, effects=g.effects.to_dict())
+        for n, g in enumerate(patch.groups, 1)
+    }
+    returns = {
+        r.key: Return(place=n, name=r.name, fader_db=r.fader_db, muted=r.muted, effects=r.effects.to_dict())
+        for n, r in enumerate(patch.returns, 1)
+    }
     mixes = {
-        m.key: Mix(place=n, name=m.name, kind=m.kind, outputs=list(m.outputs), fader_db=m.fader_db)
+        m.key: Mix(
+            place=n, name=m.name, kind=m.kind, outputs=list(m.outputs), fader_db=m.fader_db, after_fader=m.after_fader,
+            forward_db=m.forward_db, limit_dbfs=m.limit_dbfs,
+        )
         for n, m in enumerate(patch.mixes, 1)
     } or {mix_end(0): Mix(place=1, name="Main mix", kind="main", outputs=[1, 2])}
-    session.groups, session.mixes = list(groups.values()), list(mixes.values())
+    session.groups, session.returns, session.mixes = list(groups.values()), list(returns.values()), list(mixes.values())
     db.flush()
     new = {key: group_end(g.id) for key, g in groups.items()} | {key: mix_end(m.id) for key, m in mixes.items()}
+    new |= {CLICK: CLICK, **{key: return_end(r.id) for key, r in returns.items()}}
+    ids: dict[int, int] = {}
     for place, t in enumerate(patch.tracks, 1):
         feeds = [f.replace(end_of(f), new[end_of(f)]) if end_of(f) in new else f for f in t.feeds]
         track = Track(
             place=place, name=t.name, feeds=feeds, fader_db=t.fader_db, pan=t.pan, colour=t.colour, icon=t.icon,
-            note=t.note, window_dbfs=list(t.window),
+            note=t.note, window_dbfs=list(t.window), muted=t.muted, listen_path=t.listen.path,
+            listen_when=t.listen.when, listen_point=t.listen.point, live_db=t.live_db, playback_db=t.playback_db,
+            effects=t.effects.to_dict(),
         )
         session.tracks.append(track)
         db.flush()
-        new[t.key] = track_end(track.id)
-    session.routes = [Route(start=new[a], target=new[b]) for a, b in patch.routes if a in new and b in new]
+        new[t.key], ids[t.id] = track_end(track.id), track.id
+    for m in patch.mixes:
+        mixes[m.key].own = [ids[t] for t in m.own if t in ids]
+    cells = {c.route: c for c in patch.cells}
+    ways = dict.fromkeys((*patch.routes, *(c.route for c in patch.cells if c.start == CLICK)))
+    session.routes = [_route(cells.get(way) or Cell(*way), new) for way in ways if way[0] in new and way[1] in new]
     session.folder = f"{safe_part(title, 40)}-{session.id}"
     db.flush()
     return session
+
+
+def _route(cell: Cell, new: dict[str, str]) -> Route:
+    """``new`` has the keys of the new session, by those of the shape."""
+    kept = {k: v for k, v in asdict(cell).items() if k not in ("start", "target")}
+    return Route(start=new[cell.start], target=new[cell.target], **kept)

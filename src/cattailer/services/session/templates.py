@@ -16,7 +16,7 @@ from cattailer.core.wording import counted
 from cattailer.services.desk.desk import Desk
 from cattailer.services.session.reading import get_session
 from cattailer.services.session.shapes import shape_of
-from cattailer.store.models import Setting, Template
+from cattailer.store.kept import Setting, Template
 
 DEFAULT = "default template"
 EMPTY = "empty"

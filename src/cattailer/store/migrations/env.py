@@ -2,7 +2,7 @@
 
 from alembic import context
 
-from cattailer.store.models import Base
+from cattailer.store.base import Base
 
 context.configure(connection=context.config.attributes["connection"], target_metadata=Base.metadata)
 with context.begin_transaction():

@@ -8,7 +8,7 @@ from cattailer.services.desk.desk import Desk
 from cattailer.services.session import demo
 from cattailer.services.stages.patch import linecheck, linecheckpage, show
 from cattailer.services.stages.patch.linecheck import LiveWalk
-from cattailer.store.models import History
+from cattailer.store.kept import History
 from tests.helpers.sessions import the_patch
 from tests.helpers.waiting import wait_for
 

@@ -6,6 +6,7 @@ import { startFlow } from "../patch/flow.js";
 import { startFocus } from "./focus.js";
 import { startGrid } from "../patch/grid.js";
 import { startKeys } from "./keys.js";
+import { startEars } from "../listen/ears.js";
 import { startLanes } from "../capture/lanes.js";
 import { startLevels } from "../levels/levels.js";
 import { startListen } from "../deck/listen.js";
@@ -40,6 +41,7 @@ if (document.body.dataset.session) {
   startTrackRows();
   startCheck();
   startLevels();
+  startEars();
   startTuner();
   startTempo();
   connect(`/s/${document.body.dataset.session}/live`);

@@ -1,0 +1,56 @@
+"""What in the mixes for ears needs a look: rows that nobody hears, players who do not hear themselves, or too late."""
+
+from collections.abc import Iterator
+
+from cattailer.core.findings import Cure, Finding
+from cattailer.core.gear.ladder import FELT_MS
+from cattailer.core.mix.listening import OFF
+from cattailer.core.patch.patch import Patch, PatchMix, PatchTrack
+
+
+def check(patch: Patch, through_ms: float, reached: dict[str, set[str]]) -> list[Finding]:
+    """``reached`` are the mixes with outputs that each track gets to, by their keys."""
+    out = [*_own(patch, reached), *_late(patch, through_ms, reached), *_nowhere(patch, reached)]
+    return out or [Finding("good", "Every row is heard, and nobody hears themselves too late")]
+
+
+def _own(patch: Patch, reached: dict[str, set[str]]) -> Iterator[Finding]:
+    muted = {c.route for c in patch.cells if c.muted}
+    tracks = {t.id: t for t in patch.tracks}
+    for mix in _ears(patch):
+        for track in (tracks[t] for t in mix.own if t in tracks):
+            if mix.key not in reached.get(track.key, set()) or (track.key, mix.key) in muted:
+                cure = Cure("let it in", "own", (("track", str(track.id)), ("mix", str(mix.id))))
+                yield Finding("look", f"{mix.name} is without {track.name}, its player's own sound",
+                              f"own:{mix.id}:{track.id}", track.key, cure)
+            elif track.listen.when == OFF:
+                cure = Cure("listen Auto", "auto", (("track", str(track.id)),))
+                yield Finding("look", f"{track.name} is not heard live, so its player hears nothing of it",
+                              f"off:{track.id}", track.key, cure)
+
+
+def _late(patch: Patch, through_ms: float, reached: dict[str, set[str]]) -> Iterator[Finding]:
+    own = {t for mix in _ears(patch) for t in mix.own}
+    late = [t.name for t in patch.tracks if t.id in own and t.listen.when != OFF and reached.get(t.key)]
+    if late and through_ms > FELT_MS:
+        hear = "hear" if len(late) > 1 else "hears"
+        text = f"{_some(late)} {hear} themselves {through_ms:.1f} ms late. A smaller buffer in Timing helps"
+        yield Finding("look", text, "late")
+
+
+def _nowhere(patch: Patch, reached: dict[str, set[str]]) -> Iterator[Finding]:
+    deaf: list[PatchTrack] = [t for t in patch.tracks if any(t.feeds) and not reached.get(t.key)]
+    if deaf:
+        are = "are" if len(deaf) > 1 else "is"
+        text = f"{_some([t.name for t in deaf])} {are} heard in no mix that has outputs"
+        yield Finding("look", text, "nowhere", deaf[0].key)
+
+
+def _ears(patch: Patch) -> list[PatchMix]:
+    return [m for m in patch.mixes if m.kind == "cue" and m.outputs]
+
+
+def _some(names: list[str]) -> str:
+    if len(names) <= 2:
+        return " and ".join(names)
+    return f"{names[0]}, {names[1]} and {len(names) - 2} more"

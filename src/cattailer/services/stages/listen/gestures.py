@@ -1,0 +1,86 @@
+"""What was moved, written down when the hand lets go: one edit for a gesture, whatever was moved meanwhile."""
+
+from collections.abc import Sequence
+
+from cattailer.core.errors import Refusal
+from cattailer.core.mix.effects import Effects, changed
+from cattailer.core.mix.moving import GONE, Move, checked, value_of
+from cattailer.core.patch.ends import CLICK, GROUP, MIX, RETURN, TRACK, kind_of, mix_end, number_of
+from cattailer.engine.messages.commands import MoveControls
+from cattailer.services.desk.desk import Desk
+from cattailer.services.session.editing import Edit, editing
+from cattailer.store.models import Group, Mix, Return, Route, Track
+
+MOVE_S = 1.0
+_WORDS = {
+    "fader_db": "fader", "level_db": "level", "live_db": "live level", "playback_db": "playback level",
+    "forward_db": "brought forward by", "limit_dbfs": "limit",
+}
+
+
+def move(desk: Desk, session_id: int, moves: Sequence[Move]) -> None:
+    """Heard at once; nothing is written down. Raises Refusal for what cannot be moved."""
+    plain = [(m.end, m.target, m.what, m.value) for m in moves]
+    desk.engine.ask(MoveControls(session_id, plain), MOVE_S)
+
+
+def settle(desk: Desk, session_id: int, moves: Sequence[Move]) -> None:
+    """Writes down where controls were left. Raises Refusal for what cannot be; then none of them is."""
+    if not moves:
+        return
+    with editing(desk, session_id) as edit:
+        words = [_apply(edit, checked(m)) for m in moves]
+        edit.what = words[0] if len(set(words)) == 1 else f"{len(words)} controls moved"
+
+
+def _apply(edit: Edit, move: Move) -> str:
+    """Changes a row; returns what it was, in words."""
+    row = cell_row(edit, move.end, move.target) if move.target else end_row(edit, move.end)
+    kind, dot, setting = move.what.partition(".")
+    if dot:
+        assert not isinstance(row, Route | Mix)
+        row.effects = changed(Effects.from_dict(row.effects), kind, setting, value_of(move)).to_dict()
+        return f"{name_of(edit, move.end)}: {kind} moved"
+    setattr(row, move.what, value_of(move))
+    at = f" in {name_of(edit, move.target)}" if move.target else ""
+    return f"{name_of(edit, move.end)} {_said(move)}{at}"
+
+
+def _said(move: Move) -> str:
+    if move.what in ("muted", "soloed"):
+        return move.what if move.value else f"not {move.what} any more"
+    if move.what == "pan":
+        return "panned"
+    return f"{_WORDS[move.what]} {move.value:+.1f} dB".replace("-", "−")
+
+
+def end_row(edit: Edit, end: str) -> Track | Group | Return | Mix:
+    """Raises NotFound for an end that is gone."""
+    kind = kind_of(end)
+    number = number_of(end) if end.partition(":")[2].isdecimal() else 0
+    if kind == TRACK:
+        return edit.track(number)
+    if kind == GROUP:
+        return edit.group(number)
+    if kind == RETURN:
+        return edit.returned(number)
+    if kind == MIX:
+        return edit.mix(number)
+    raise Refusal(GONE, 404)
+
+
+def cell_row(edit: Edit, start: str, target: str) -> Route:
+    """The way from a row to a mix, group or return. The click goes everywhere, and has one as soon as it differs."""
+    for route in edit.session.routes:
+        if (route.start, route.target) == (start, target):
+            return route
+    if start == CLICK and target in {mix_end(m.id) for m in edit.session.mixes}:
+        made = Route(start=start, target=target)
+        edit.session.routes.append(made)
+        edit.db.flush()
+        return made
+    raise Refusal(GONE, 404)
+
+
+def name_of(edit: Edit, end: str) -> str:
+    return "Click" if end == CLICK else end_row(edit, end).name

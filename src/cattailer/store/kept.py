@@ -1,0 +1,48 @@
+"""What is kept beside the sessions' rows: templates, settings, the history of edits."""
+
+from datetime import datetime
+from typing import Any
+
+from sqlalchemy import ForeignKey
+from sqlalchemy.orm import Mapped, mapped_column
+
+from cattailer.store.base import Base, now
+
+
+class Template(Base):
+    """A session without takes, to start others from."""
+
+    __tablename__ = "templates"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str] = mapped_column(unique=True)
+    shape: Mapped[dict[str, Any]]
+    created_at: Mapped[datetime] = mapped_column(default=now)
+
+
+class Setting(Base):
+    """What holds for all sessions, by name."""
+
+    __tablename__ = "settings"
+
+    name: Mapped[str] = mapped_column(primary_key=True)
+    value: Mapped[dict[str, Any]]
+
+
+class History(Base):
+    """One edit in words, with what was there before and after it.
+
+    Images are by row ("tracks/12"): its columns, or None where there was none. ``state`` is "done",
+    "undone", "past" (undone, then overtaken by another edit) or "fixed" (cannot be undone).
+    """
+
+    __tablename__ = "history"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    session_id: Mapped[int] = mapped_column(ForeignKey("sessions.id", ondelete="CASCADE"), index=True)
+    revision: Mapped[int]
+    at: Mapped[datetime] = mapped_column(default=now)
+    what: Mapped[str]
+    state: Mapped[str] = mapped_column(default="done")
+    before: Mapped[dict[str, Any]]
+    after: Mapped[dict[str, Any]]

@@ -1,0 +1,222 @@
+// The sheet of ears: a cell is dragged, nudged and typed in. What moves is sent at once and heard; when the hand lets go, the
+// server writes it down. Where levels lie along a cell comes with the sheet.
+import { on, tell, wish } from "../page/socket.js";
+
+const SEND_MS = 33;
+const LET_GO_MS = 500;
+let sheet = null;
+let waiting = null; // a cell whose level was not sent yet
+let sender = 0;
+let letting = 0;
+let held = null; // the cell under the finger
+let close = "";
+
+export function startEars() {
+  if (!document.getElementById("ears")) return;
+  const rows = document.getElementById("rows");
+  rows.addEventListener("pointerdown", grab);
+  rows.addEventListener("pointermove", drag);
+  for (const end of ["pointerup", "pointercancel"]) rows.addEventListener(end, letGo);
+  rows.addEventListener("wheel", roll, { passive: false });
+  rows.addEventListener("keydown", key);
+  rows.addEventListener("dblclick", ({ target }) => { const cell = target.closest(".cell"); if (cell) move(cell, 0, true); });
+  rows.addEventListener("focusin", look);
+  rows.addEventListener("click", look);
+  document.addEventListener("htmx:afterSettle", ({ target }) => { if (target.id === "rows") lookAgain(); });
+  on("frame", ({ limits }) => {
+    for (const output of document.querySelectorAll("[data-limit]")) {
+      const db = limits[output.dataset.limit];
+      const text = db ? `−${db.toFixed(1)}` : "";
+      if (output.textContent !== text) output.textContent = text;
+    }
+  });
+}
+
+function points() {
+  sheet = document.getElementById("ears");
+  return sheet.dataset.scale.split(" ").map((point) => point.split(":").map(Number));
+}
+
+function shareOf(db) {
+  const scale = points();
+  for (let n = 1; n < scale.length; n += 1) {
+    const [[low, a], [high, b]] = [scale[n - 1], scale[n]];
+    if (db <= high) return Math.max(0, a + ((db - low) / (high - low)) * (b - a));
+  }
+  return 1;
+}
+
+function levelAt(share) {
+  const scale = points();
+  for (let n = 1; n < scale.length; n += 1) {
+    const [[low, a], [high, b]] = [scale[n - 1], scale[n]];
+    if (share <= b) return low + (Math.max(share - a, 0) / (b - a)) * (high - low);
+  }
+  return scale.at(-1)[0];
+}
+
+function lowest() {
+  return points()[0][0];
+}
+
+function can(cell) {
+  return cell && cell.dataset.away === undefined;
+}
+
+function grab(event) {
+  const cell = event.target.closest(".cell");
+  if (!cell || event.button) return;
+  cell.focus();
+  if (!can(cell)) return;
+  held = { cell, from: event.clientX, level: Number(cell.dataset.level), moved: false };
+  cell.setPointerCapture(event.pointerId);
+}
+
+function drag(event) {
+  if (!held) return;
+  const { cell } = held;
+  const by = event.clientX - held.from;
+  if (!held.moved && Math.abs(by) < 4) return;
+  held.moved = true;
+  const wide = cell.clientWidth - 12;
+  move(cell, levelAt(shareOf(held.level) + (by / wide) * (event.shiftKey ? 0.1 : 1)), false);
+}
+
+function letGo() {
+  if (held?.moved) settle();
+  held = null;
+}
+
+function roll(event) {
+  const cell = event.target.closest(".cell");
+  if (!can(cell) || cell !== document.activeElement) return;
+  event.preventDefault();
+  move(cell, Number(cell.dataset.level) + (event.deltaY < 0 ? 1 : -1) * (event.shiftKey ? 0.1 : 0.5), true);
+}
+
+function key(event) {
+  const cell = event.target.closest(".cell");
+  if (!cell || event.target !== cell || event.ctrlKey || event.metaKey || event.altKey) return;
+  const fine = event.shiftKey ? 0.1 : 1;
+  const action = {
+    ArrowRight: () => move(cell, Number(cell.dataset.level) + fine, true),
+    ArrowLeft: () => move(cell, Number(cell.dataset.level) - fine, true),
+    ArrowUp: () => beside(cell, -1),
+    ArrowDown: () => beside(cell, 1),
+    Backspace: () => move(cell, 0, true),
+    Enter: () => (can(cell) ? type(cell, "") : send(cell)),
+    m: () => mute(cell),
+  }[event.key] ?? (/^[-+−.,\d]$/.test(event.key) && can(cell) ? () => type(cell, event.key) : null);
+  if (!action) return;
+  event.preventDefault();
+  event.stopPropagation();
+  action();
+}
+
+function beside(cell, by) {
+  const column = [...document.querySelectorAll(`.cell[data-mix="${cell.dataset.mix}"]`)];
+  column[column.indexOf(cell) + by]?.focus();
+}
+
+// Shows the level, sends it, and when ``whole`` lets go by itself after a while.
+function move(cell, level, whole) {
+  if (!can(cell)) return;
+  const rounded = Math.round(Math.min(points().at(-1)[0], Math.max(lowest(), level)) * 10) / 10;
+  cell.dataset.level = rounded;
+  cell.style.setProperty("--at", `${100 * shareOf(rounded)}%`);
+  if (cell.dataset.muted === undefined) cell.querySelector("output").textContent = figure(rounded);
+  waiting = cell;
+  if (!sender) sender = setTimeout(sendWaiting, SEND_MS);
+  if (whole) {
+    clearTimeout(letting);
+    letting = setTimeout(settle, LET_GO_MS);
+  }
+}
+
+function figure(db) {
+  if (db <= lowest()) return "−∞";
+  if (!db) return "0";
+  return `${db > 0 ? "+" : "−"}${Math.abs(db).toFixed(1).replace(/\.0$/, "")}`;
+}
+
+function sendWaiting() {
+  sender = 0;
+  const cell = waiting;
+  waiting = null;
+  if (cell) wish({ move: [[endOf(cell), cell.dataset.target, cell.dataset.what, Number(cell.dataset.level)]] });
+}
+
+function settle() {
+  clearTimeout(letting);
+  clearTimeout(sender);
+  sendWaiting();
+  wish({ settle: true });
+}
+
+function endOf(cell) {
+  return cell.closest("[data-end]").dataset.end;
+}
+
+function post(address, values, cell) {
+  htmx.ajax("POST", address, { swap: "none", source: cell, values });
+}
+
+function mute(cell) {
+  if (!can(cell)) return send(cell);
+  const muted = cell.dataset.muted === undefined;
+  post(document.getElementById("ears").dataset.set, { end: endOf(cell), target: cell.dataset.target, what: "muted", value: muted ? 1 : 0 }, cell);
+}
+
+function send(cell) {
+  if (cell.dataset.target && endOf(cell) !== "click") post(document.getElementById("ears").dataset.send, { end: endOf(cell), target: cell.dataset.target, on: "true" }, cell);
+}
+
+// A level is typed in the cell; Enter takes it, Escape leaves it as it was.
+function type(cell, first) {
+  const field = document.createElement("input");
+  field.className = "cell-typed figures";
+  field.value = first;
+  field.dataset.typing = "";
+  field.inputMode = "decimal";
+  field.setAttribute("aria-label", "Level in dB");
+  cell.append(field);
+  field.focus();
+  let done = false;
+  const end = (take) => {
+    if (done) return;
+    done = true;
+    const level = Number(field.value.replace("−", "-").replace(",", ".").replace(/db/i, ""));
+    field.remove();
+    cell.focus();
+    if (take && field.value.trim() && Number.isFinite(level)) {
+      move(cell, level, false);
+      settle();
+    } else if (take && field.value.trim()) tell("problem", { message: `“${field.value}” is no level; nothing was changed.` });
+  };
+  field.addEventListener("keydown", (event) => {
+    event.stopPropagation();
+    if (event.key === "Enter" || event.key === "Tab") { event.preventDefault(); end(true); if (event.key === "Tab") return; }
+    if (event.key === "Escape") end(false);
+  });
+  field.addEventListener("blur", () => end(true));
+}
+
+// What is chosen is shown beside, with all that can be set of it.
+function look({ target }) {
+  const cell = target.closest(".cell, .ear");
+  if (!cell) return;
+  const end = cell.closest("[data-end]")?.dataset.end ?? "";
+  const wanted = new URLSearchParams({ end, mix: cell.dataset.mix }).toString();
+  for (const here of document.querySelectorAll(".ears [data-close]")) delete here.dataset.close;
+  cell.dataset.close = "";
+  document.getElementById("ears").style.setProperty("--wide", [...cell.parentElement.children].indexOf(cell) - 1);
+  if (wanted === close) return;
+  close = wanted;
+  lookAgain();
+}
+
+function lookAgain() {
+  const aside = document.getElementById("close");
+  if (!aside || !close || (aside.contains(document.activeElement) && document.activeElement.matches("input"))) return;
+  htmx.ajax("GET", `${aside.dataset.address}?${close}`, { target: "#close", swap: "innerHTML" });
+}

@@ -1,0 +1,113 @@
+"""Effects are contained: what fails is switched off and said, and nothing else notices."""
+
+from dataclasses import replace
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pytest
+
+from cattailer.core.mix.effects import Compressor, Effects, Equaliser, Reverb
+from cattailer.core.plan import Plan, ReturnPlan, TrackPlan
+from cattailer.engine.block.engine import Engine
+from cattailer.engine.effects.rack import NO_NUMBER, RAISED
+from cattailer.engine.effects.strips import Strips
+from tests.helpers.plans import Nobody, begin, finish, plan_of, run_for, sound, start
+
+STRIP = Effects(Equaliser(low_db=6.0), Compressor(threshold_db=-30.0, ratio=4.0))
+
+
+def with_effects(**changes: Any) -> Plan:
+    plan = plan_of(TrackPlan(1, "A", (2,), True, 0.0, -1.0, effects=STRIP), main_db=0.0, **changes)
+    return replace(plan, returns=(ReturnPlan(1, "Barn", effects=Effects(reverb=Reverb())),),
+                   routes=(*plan.routes, ("track:1", "return:1"), ("return:1", "mix:1")))
+
+
+@pytest.mark.parametrize("way", ["raises", "nan", "inf"])
+@pytest.mark.parametrize("which", ["strips", "space"])
+def test_what_fails_is_bypassed_and_said_and_the_capture_is_untouched(tmp_path: Path, which: str, way: str) -> None:
+    plain, broken = start(plan_of(TrackPlan(1, "A", (2,), True))), start(with_effects())
+    files = []
+    for engine, name in ((plain, "plain"), (broken, "broken")):
+        run = begin(engine, tmp_path / name)
+        run_for(engine, 9600)
+        if engine is broken:
+            rack = engine._prepared.summing.racks[0 if which == "strips" else 1]
+            victim: Any = rack.strips if which == "strips" else rack.spaces[0]
+
+            def fail(block: np.ndarray, victim: Any = victim) -> None:
+                if way == "raises":
+                    raise ZeroDivisionError
+                block[victim.rows] = np.nan if way == "nan" else np.inf
+
+            victim.process = fail
+        run_for(engine, 38_400)
+        finish(engine, run)
+        files.append(sound(tmp_path / name, "A"))
+    assert np.array_equal(*files)
+    said = broken.bypassed()
+    assert said == [(Strips.key if which == "strips" else "return:1", RAISED if way == "raises" else NO_NUMBER)]
+    mix = broken.mix_of(0, broken.mixes.written - 20_000, broken.mixes.written)
+    assert mix is not None
+    assert np.isfinite(mix).all()
+    assert mix.any()
+    assert broken.bypassed() == [], "said once"
+
+
+def test_a_compressor_turns_down_by_its_ratio_and_a_pair_as_one() -> None:
+    dyn = Compressor(threshold_db=-40.0, ratio=4.0, attack_ms=1.0, release_ms=400.0, knee_db=0.0)
+    plan = plan_of(TrackPlan(1, "A", (0, 1), True, 0.0, 0.0, effects=Effects(dyn=dyn)), main_db=0.0)
+    engine = Engine(Nobody(plan), plan)
+    t = np.arange(96_000)
+    inputs = np.zeros((plan.inputs, 96_000), np.float32)
+    inputs[0] = 0.1 * np.sin(2 * np.pi * 3000 * t / 48000)
+    inputs[1] = 0.01 * np.sin(2 * np.pi * 3000 * t / 48000)
+    outputs = np.zeros((plan.outputs, 128), np.float32)
+    for at in range(0, 96_000, 128):
+        engine.process(inputs[:, at : at + 128], outputs, at, 0)
+    mix = engine.mix_of(0, 48_000, 96_000)
+    assert mix is not None
+    left, right = 20 * np.log10(np.abs(mix).max(axis=1))
+    assert left == pytest.approx(-40.0 + 20.0 / 4.0, abs=0.7)
+    assert left - right == pytest.approx(20.0, abs=0.05)
+
+
+def test_a_reverb_goes_on_through_a_change_of_plan() -> None:
+    """Its tail is not cut off when a track comes that has nothing to do with it."""
+    plan = with_effects()
+    plan = replace(plan, tracks=(replace(plan.tracks[0], effects=Effects()),))
+
+    def tail(change: bool) -> np.ndarray:
+        engine = Engine(Nobody(plan), plan)
+        inputs, outputs = np.zeros((plan.inputs, 128), np.float32), np.zeros((plan.outputs, 128), np.float32)
+        inputs[2, 0] = 0.5
+        for n in range(300):
+            engine.process(inputs, outputs, 128 * n, 0)
+            inputs[2, 0] = 0.0
+            if change and n == 20:
+                engine.soon(engine.set_plan(replace(plan, tracks=(*plan.tracks, TrackPlan(2, "B", (3,), True, effects=STRIP)),
+                                                    routes=(*plan.routes, ("track:2", "mix:1")))))
+        mix = engine.mix_of(0, 128 * 40, 128 * 300)
+        assert mix is not None
+        return mix
+
+    still, moved = tail(False), tail(True)
+    assert np.abs(still).max() > 1e-4
+    assert np.abs(still - moved).max() < 1e-6
+
+
+def test_the_limiter_lets_nothing_pass_and_lets_go_again() -> None:
+    plan = plan_of(TrackPlan(1, "A", (2,), True, 0.0, -1.0), main_db=0.0)
+    plan = replace(plan, mixes=(replace(plan.mixes[0], limit_dbfs=-20.0),))
+    engine = Engine(Nobody(plan), plan)
+    inputs, outputs = np.zeros((plan.inputs, 128), np.float32), np.zeros((plan.outputs, 128), np.float32)
+    rng = np.random.default_rng(2)
+    for n in range(800):
+        inputs[2] = rng.uniform(-1, 1, 128) * (0.9 if n < 200 else 0.05)
+        engine.process(inputs, outputs, 128 * n, 0)
+    mix = engine.mix_of(0, 0, 128 * 800)
+    assert mix is not None
+    assert np.abs(mix).max() <= 0.1 + 1e-6
+    assert np.abs(mix[0, 128 * 700 :]).max() == pytest.approx(0.05, rel=0.02)
+    assert engine.limited()[1] < 0.2
+    assert engine.limited()[1] == 1.0
