@@ -37,6 +37,7 @@ class Noise:
         raise NotImplementedError
 
     def set_preamps(self, preamps: Preamps) -> None: ...
+    def set_direct(self, gains: object) -> None: ...
 
 
 def plan_of(period: int) -> Plan:

@@ -96,6 +96,35 @@ def record(
     click.echo(counted(done.dropouts, "dropout"))
 
 
+@main.command()
+@click.option("--demo", "of_demo", is_flag=True, required=True, help="With the demo's interface and players.")
+@click.option("--mix", help="The name of a mix.")
+@click.option("--output", type=int, help="An output, as printed on the panel.")
+@click.option("--seconds", type=float, required=True)
+@click.option("--out", type=click.Path(dir_okay=False, path_type=Path), required=True)
+@click.option("--clock", type=click.Choice(["virtual", "wall"]), default="wall", show_default=True)
+@click.option("--session", "title", help="A session of the studio, instead of the demo as it comes.")
+@click.option("--json", "as_json", is_flag=True, help="Print one JSON document.")
+def hear(
+    of_demo: bool, mix: str | None, output: int | None, seconds: float, out: Path, clock: str, title: str | None,
+    as_json: bool,
+) -> None:
+    """Write what an ear gets to a file: an output or a mix, as late as it is heard."""
+    from cattailer.processes import hear as hearing
+
+    plan = hearing.plan_of(title) if title else hearing.demo_plan()
+    done = hearing.hear(plan, mix, output, seconds, out, clock == "virtual")
+    if as_json:
+        late = {name: vars(each) for name, each in done.late.items()}
+        told = {"rate": done.rate_hz, "mix": done.mix, "path": str(done.path), "samples": done.samples}
+        click.echo(json.dumps({**told, "late_samples": late}))
+        return
+    click.echo(f"{done.mix}: {done.samples} samples in {done.path}")
+    for name, each in done.late.items():
+        direct = f"Direct {each.direct}, " if each.direct is not None else ""
+        click.echo(f"{name:<16} {direct}Through {each.through} samples late")
+
+
 def story_files(story: Any, folder: Path) -> list[dict[str, Any]]:
     """A run's files as every command prints them."""
     ends = {end.path: end for end in story.files}

@@ -47,6 +47,7 @@ class Nobody:
         raise NotImplementedError
 
     def set_preamps(self, preamps: object) -> None: ...
+    def set_direct(self, gains: object) -> None: ...
 
 
 def opened(engine: Engine, out: Path, disk: Disk = REAL) -> RunWriter:

@@ -112,6 +112,7 @@ class Plan:
     ``correction_samples`` is what the measured round trip is longer than the driver claims. ``loop`` is the stretch
     that rolling goes round in. ``pieces`` are those of the session's ``takes_revision``. ``cells`` say how some routes
     differ from a plain way; ``alone`` is the end that the main mix plays alone, before its fader.
+    ``direct``: the interface has a Direct path.
     """
 
     session: int
@@ -140,6 +141,7 @@ class Plan:
     returns: tuple[ReturnPlan, ...] = ()
     cells: tuple[Cell, ...] = ()
     alone: str = ""
+    direct: bool = False
 
     @property
     def source_channels(self) -> int:

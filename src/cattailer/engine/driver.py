@@ -51,6 +51,10 @@ class Driver(Protocol):
     def set_preamps(self, preamps: Preamps) -> None:
         """What can be set from here; called from another thread than ``run``."""
 
+    def set_direct(self, gains: Floats) -> None:
+        """The matrix inside the interface, (outputs, inputs): called within ``process``, so it must return at once and
+        hand on what takes time. It glides there. Never called where the profile has no Direct path."""
+
 
 @runtime_checkable
 class StandIn(Protocol):

@@ -18,6 +18,7 @@ from cattailer.engine.driver import Process, Timeline
 from cattailer.liveroom.busy import MOODS, BusyComputer
 from cattailer.liveroom.clock import Clock
 from cattailer.liveroom.converters import quantise
+from cattailer.liveroom.ears import Ears
 from cattailer.liveroom.room import Room
 from cattailer.liveroom.stage import BARE_HENRY, BARE_OHM, Plugged
 
@@ -64,11 +65,17 @@ class LiveRoom:
         self._played = np.zeros((profile.outputs, held), np.float32)
         self._heard = Timeline(False, 0, 0, 0)
         self.sample = 0
+        self.ears = Ears(profile.inputs, profile.outputs, rate_hz, profile.direct_samples)
+        self.listener: Callable[[Floats], None] | None = None
+        """Gets what comes out of all output sockets, block after block: (outputs, samples)."""
         self._seed = seed
         self._busy = BusyComputer("off", seed, rate_hz, 0)
 
     def set_preamps(self, preamps: Preamps) -> None:
         self._asked.append(lambda now: self.place.set_preamps(preamps, now))
+
+    def set_direct(self, gains: Floats) -> None:
+        self.ears.set_direct(gains)
 
     def set_tempo(self, tempo: TempoMap) -> None:
         self._asked.append(lambda now: self.place.set_tempo(tempo, now))
@@ -173,6 +180,8 @@ class LiveRoom:
             back = position - entry if 0 < position - entry < period else 0
             self.place.timeline(start + self.round_trip_samples - back, rolling, position - back, seed, entry)
         self._heard = said
+        if self.listener is not None:
+            self.listener(self.ears.sounds(inputs, self._outputs, self.round_trip_samples))
         if self._loopbacks:
             self._played[:, :-period] = self._played[:, period:]
             self._played[:, -period:] = self._outputs

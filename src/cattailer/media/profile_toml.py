@@ -66,6 +66,7 @@ class ProfileFile(_Strict):
     converter_noise_dbfs: Decibels
     converter_in: Samples
     converter_out: Samples
+    direct: bool = False
     safety: Samples
     unreported: Annotated[int, Field(ge=-1000, le=10_000)] = 0
     sockets: Annotated[list[SocketsTable], Field(min_length=1, max_length=MOST_SOCKETS)]

@@ -76,6 +76,8 @@ class Profile:
     converter_out: int
     safety: int
     unreported: int = 0
+    direct: bool = False
+    """Whether it leads inputs to outputs inside, without the computer."""
     known: bool = True
     """False for the blank that stands in when a session's profile is gone."""
 
@@ -95,6 +97,11 @@ class Profile:
         if name in ("own", "none"):
             return (number,)
         return tuple(s.number for s in self.sockets if s.phantom == name)
+
+    @property
+    def direct_samples(self) -> int:
+        """How late a player hears themselves on the way inside: by its converters only."""
+        return self.converter_in + self.converter_out
 
     def latency(self, period: int) -> latency.Latency:
         return latency.of_buffer(period, self.safety, self.converter_in, self.converter_out)

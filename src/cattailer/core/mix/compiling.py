@@ -27,7 +27,7 @@ class Compiler:
     ``again`` works out just those mixes."""
 
     def __init__(self, plan: Plan, path: str = THROUGH) -> None:
-        self._ways = Ways(plan, path)
+        self._ways, self._path = Ways(plan, path), path
         self._at, self._columns = np.zeros(0, np.intp), np.zeros(0, np.intp)
         self._sounds = np.zeros((0, 0))
         self.flow = self._flow()
@@ -134,7 +134,7 @@ class Compiler:
             tuple(m.id for m in plan.mixes), plan.feeders,
         )
         return Flow(key, voices, voice_of, track_of, source, place, live, play, tuple(levels), tuple(matrices),
-                    len(plan.mixes), len(ways.feeders))
+                    len(plan.mixes), len(ways.feeders), self._path)
 
     def _ends_of_voices(self) -> tuple[NDArray[np.intp], NDArray[np.intp], Floats, Floats]:
         plan = self._ways.plan

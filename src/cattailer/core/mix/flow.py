@@ -88,6 +88,7 @@ class Flow:
     matrices: tuple[Floats, ...]
     mixes: int
     feeders: int
+    path: str = THROUGH
     gates: dict[str, tuple[Floats, Floats]] = field(default_factory=dict, repr=False, compare=False)
     """What ``gates`` worked out, by moment."""
 
@@ -117,8 +118,8 @@ def _gates(flow: Flow, plan: Plan, moment: str) -> tuple[Floats, Floats]:
         track = plan.tracks[voice.track]
         inside = is_inside(plan, voice.track)
         for lies in (0, 1):
-            got = heard(THROUGH, voice.when, track.armed, moment, bool(lies), inside)
-            live[lies, n] = voice.live and got.through
+            got = heard(flow.path, voice.when, track.armed, moment, bool(lies), inside)
+            live[lies, n] = voice.live and (got.direct or got.through)
         # Where nothing lies nothing sounds, so its gain need not move.
         play[:, n] = voice.captured and heard(THROUGH, voice.when, track.armed, moment, True, inside).captured
     if moment in ("stopped", "counting"):

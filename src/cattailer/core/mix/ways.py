@@ -157,7 +157,7 @@ class Ways:
 
     def _is_live(self, place: int, listen: Listen) -> bool:
         """Whether the live input goes by the way that is compiled."""
-        path = THROUGH if self._inside[place] else listen.path
+        path = listen.path if self.plan.direct and not self._inside[place] else THROUGH
         return path == self._path and listen.when != OFF
 
     def _voice(

@@ -15,6 +15,7 @@ from cattailer.core.plan import MOST_FEEDERS, MOST_MIXES, SOFTWARE_CHANNELS, Pla
 from cattailer.core.transport import CAPTURING, STOPPED, moves
 from cattailer.engine.block.blending import Blending
 from cattailer.engine.block.blocktimes import BlockTimes
+from cattailer.engine.block.direct import Direct
 from cattailer.engine.block.inside import Inside
 from cattailer.engine.block.limiter import Limiter
 from cattailer.engine.block.mute import Mute
@@ -75,6 +76,7 @@ class BlockPath:
         self._played = Played(plan.rate_hz, driver.period)
         self._blending = Blending(plan.rate_hz)
         self._limiter = Limiter(plan.rate_hz)
+        self._direct = Direct(driver)
         self._mute = Mute(plan.rate_hz)
         self._straight_from = 0
         self._correction = plan.correction_samples
@@ -169,6 +171,7 @@ class BlockPath:
         transport.settle(count)
         state, position, entry, passes = transport.state, transport.position, transport.entry, transport.passes
         stretches = transport.stretches(count)
+        self._direct.note(prepared, state, position, self.muted)
         rows = self._sum(prepared, inputs, stretches)
         mixes, feeders = rows[: prepared.mixes], rows[prepared.mixes :]
         if prepared.keeps:

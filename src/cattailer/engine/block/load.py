@@ -30,6 +30,7 @@ class _Nobody:
         raise NotImplementedError
 
     def set_preamps(self, preamps: Preamps) -> None: ...
+    def set_direct(self, gains: object) -> None: ...
 
 
 def measure(profile: Profile, plan: Plan, period: int) -> list[float]:

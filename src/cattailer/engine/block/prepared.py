@@ -2,8 +2,9 @@
 
 import numpy as np
 
-from cattailer.core.mix.compiling import Compiler
+from cattailer.core.mix.compiling import Compiler, compile_flow
 from cattailer.core.mix.flow import Flow, gates, is_inside, through_sockets
+from cattailer.core.mix.listening import DIRECT
 from cattailer.core.plan import SOFTWARE_CHANNELS, Plan
 from cattailer.core.transport import STATES
 from cattailer.engine.block.lying import Lying
@@ -41,6 +42,7 @@ class Prepared:
         self.summing: Summing = base.summing if base is not None and goes_on else Summing(self.flow, plan)
         self.changes = changes(base.flow.matrices, self.flow.matrices) if base is not None and goes_on else []
         self.settings = self.summing.settings(self.flow)
+        self.direct = _direct(plan)
         self.lying: Lying = base.lying if base is not None and _lies_alike(base.plan, plan) else Lying(plan)
         self.mixes, self.feeders = 2 * len(plan.mixes), 2 * len(plan.feeders)
         self.outputs = np.zeros((plan.outputs, self.mixes), np.float32)
@@ -91,6 +93,17 @@ def _compiled(plan: Plan, base: Prepared | None) -> tuple[Compiler, Flow]:
     for moment in STATES:
         gates(flow, plan, moment)
     return compiler, flow
+
+
+def _direct(plan: Plan) -> Flow | None:
+    """The flow inside the interface, where anybody listens that way."""
+    ways = {t.listen.path for t in plan.tracks} | {c.path for c in plan.cells}
+    if not plan.direct or DIRECT not in ways:
+        return None
+    flow = compile_flow(plan, DIRECT)
+    for moment in STATES:
+        gates(flow, plan, moment)
+    return flow
 
 
 def _listens_alike(old: Plan, new: Plan) -> bool:

@@ -86,6 +86,6 @@ def silent_plan(desk: Desk, session: Session, pieces: tuple[Piece, ...] = ()) ->
         window=(session.window_dbfs[0], session.window_dbfs[1]),
         correction_samples=measured_correction(session) or 0,
         clicking=ClickSettings.from_dict(session.clicking), loop=loop_of(session),
-        takes_revision=session.takes_revision, cells=patch.cells, alone=session.alone,
+        takes_revision=session.takes_revision, cells=patch.cells, alone=session.alone, direct=profile.direct,
         returns=tuple(ReturnPlan(r.id, r.name, r.fader_db, r.muted, r.effects) for r in patch.returns),
     )

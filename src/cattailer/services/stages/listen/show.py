@@ -4,6 +4,7 @@ from dataclasses import dataclass
 
 from cattailer.core.findings import Finding
 from cattailer.core.mix.cells import Cell
+from cattailer.core.mix.listening import DIRECT, OFF, THROUGH
 from cattailer.core.mix.moving import LEVEL
 from cattailer.core.patch.ends import CLICK, in_words, socket_of
 from cattailer.core.patch.patch import Patch, PatchMix, PatchTrack
@@ -46,7 +47,8 @@ class CellView:
 
 @dataclass(frozen=True)
 class RowView:
-    """``track`` is None for groups, the click and returns; ``about`` says what such a row is."""
+    """``track`` is None for groups, the click and returns; ``about`` says what such a row is. ``path`` is the one that
+    its live input takes, ``late`` how late that is, empty where it is not heard live."""
 
     key: str
     name: str
@@ -54,10 +56,12 @@ class RowView:
     socket: str
     track: PatchTrack | None
     about: str
+    path: str
     late: str
     alone: bool
     soloed: bool | None
     cells: list[CellView]
+    may_direct: bool = False
 
 
 @dataclass(frozen=True)
@@ -76,7 +80,7 @@ class ListenPage:
     patch: Patch
     ears: list[Ear]
     rows: list[RowView]
-    through_ms: float
+    direct: bool
     alone: str
     findings: list[Finding]
 
@@ -122,18 +126,22 @@ def show(desk: Desk, session_id: int) -> ListenPage:
 def _page(desk: Desk, session: Session, frame: Frame) -> ListenPage:
     patch, profile = patch_of(session), desk.profile_or_blank(session.interface)
     late = profile.latency(session.period).round_trip_samples + (measured_correction(session) or 0)
-    through_ms = milliseconds(late, session.rate_hz) if profile.known else 0.0
+    late_ms = {
+        THROUGH: milliseconds(late, session.rate_hz), DIRECT: milliseconds(profile.direct_samples, session.rate_hz),
+    }
     mixes = sorted(patch.mixes, key=lambda m: m.kind != "main")
     tracks = {t.id: t.name for t in patch.tracks}
     ears = [
         Ear(m, "+".join(map(str, m.outputs)), m.kind == "main", [tracks[t] for t in m.own if t in tracks])
         for m in mixes
     ]
-    rows = _rows(session, patch, mixes, through_ms)
-    return ListenPage(frame, patch, ears, rows, through_ms, session.alone, frame.listen_findings)
+    rows = _rows(session, patch, mixes, late_ms, profile.direct)
+    return ListenPage(frame, patch, ears, rows, profile.direct, session.alone, frame.listen_findings)
 
 
-def _rows(session: Session, patch: Patch, mixes: list[PatchMix], through_ms: float) -> list[RowView]:
+def _rows(
+    session: Session, patch: Patch, mixes: list[PatchMix], late_ms: dict[str, float], direct: bool
+) -> list[RowView]:
     cells = {c.route: c for c in patch.cells}
     routes = set(patch.routes)
     ways = _groups_between(patch)
@@ -141,27 +149,29 @@ def _rows(session: Session, patch: Patch, mixes: list[PatchMix], through_ms: flo
     out = []
     for track in patch.tracks:
         inside = not any(socket_of(f) for f in track.feeds)
+        path = track.listen.path if direct and not inside else THROUGH
+        live = not inside and track.listen.when != OFF
         out.append(RowView(
-            track.key, track.name, "track", in_words(track.feeds, groups), track, "", f"{through_ms:.1f} ms"
-            if not inside and track.listen.when != "off" else "", session.alone == track.key, track.soloed,
+            track.key, track.name, "track", in_words(track.feeds, groups), track, "", path,
+            f"{late_ms[path]:.1f} ms" if live else "", session.alone == track.key, track.soloed,
             [_cell(track.key, m, routes, cells, ways, track.fader_db, track.muted, track.pan, track.id in m.own)
-             for m in mixes],
+             for m in mixes], direct and not inside,
         ))
     for group in patch.groups:
         members = sum(target == group.key for _, target in routes)
         out.append(RowView(
-            group.key, group.name, "group", "", None, f"group of {members}", "", session.alone == group.key,
+            group.key, group.name, "group", "", None, f"group of {members}", "", "", session.alone == group.key,
             group.soloed,
             [_cell(group.key, m, routes, cells, ways, group.fader_db, group.muted, None, False) for m in mixes],
         ))
     wanted = session.clicking.get("mixes") or []
-    out.append(RowView(CLICK, "Click", "click", "", None, "on" if session.click else "off", "", False, None, [
+    out.append(RowView(CLICK, "Click", "click", "", None, "on" if session.click else "off", "", "", False, None, [
         _click_cell(m, cells, not wanted or m.id in wanted) for m in mixes
     ]))
     for end in patch.returns:
         sent = sum(target == end.key for _, target in routes)
         out.append(RowView(
-            end.key, end.name, "return", "", None, f"return · from {sent}", "", session.alone == end.key, None,
+            end.key, end.name, "return", "", None, f"return · from {sent}", "", "", session.alone == end.key, None,
             [_cell(end.key, m, routes, cells, ways, end.fader_db, end.muted, None, False) for m in mixes],
         ))
     return out

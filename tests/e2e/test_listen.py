@@ -1,0 +1,149 @@
+"""What ears get, in the browser: a mix is made by mouse and by keyboard, heard at once, and written down once."""
+
+import urllib.parse
+import urllib.request
+from collections.abc import Iterator
+
+import pytest
+from playwright.sync_api import Browser, Locator, Page, expect
+
+from tests.helpers.studio import Studio, heard_on, open_demo, post
+
+pytestmark = pytest.mark.xdist_group("e2e")
+
+
+@pytest.fixture(autouse=True)
+def as_it_was(studio: Studio) -> Iterator[None]:
+    yield
+    for path, fields in (("players", {"mode": "follow"}), ("tracks/arm", {"armed": "false"}), ("listen/alone", {})):
+        urllib.request.urlopen(f"{studio.url}/s/1/{path}", urllib.parse.urlencode(fields).encode())
+
+
+def open_ears(page: Page, studio: Studio) -> None:
+    """Everybody plays and is heard live."""
+    open_demo(page, studio)
+    post(page, "/s/1/players", mode="perform")
+    post(page, "/s/1/tracks/arm", armed="true")
+    page.goto(f"{studio.url}/s/1/listen/")
+    page.wait_for_function("cattailerStats.frames > 3")
+
+
+def cell(page: Page, row: str, mix: str) -> Locator:
+    return page.locator(f'.cell[aria-label^="{row} in {mix}:"]')
+
+
+
+def test_a_cell_is_dragged_and_the_mix_follows(page: Page, studio: Studio) -> None:
+    open_ears(page, studio)
+    narrator = cell(page, "Narrator", "Cue narrator")
+    meter = page.evaluate("document.querySelector('.cell[aria-label^=\"Narrator in Cue narrator\"]').dataset.mix")
+    expect(page.locator(f"#ear-peak-{meter}")).to_contain_text("−")
+    box = narrator.bounding_box()
+    assert box is not None
+    page.mouse.move(box["x"] + box["width"] * 0.75, box["y"] + box["height"] / 2)
+    page.mouse.down()
+    for step in range(12):
+        page.mouse.move(box["x"] + box["width"] * (0.75 - 0.05 * step), box["y"] + box["height"] / 2)
+    page.mouse.up()
+    expect(narrator).to_have_attribute("data-level", "-60", timeout=10_000)
+    heard_on(page, 1)
+    page.reload()
+    expect(cell(page, "Narrator", "Cue narrator")).to_have_attribute("data-level", "-60")
+    page.wait_for_function("cattailerStats.frames > 3")
+    page.keyboard.press("Control+z")
+    expect(cell(page, "Narrator", "Cue narrator")).to_have_attribute("data-level", "0")
+
+
+def test_ten_rows_by_keyboard_alone(page: Page, studio: Studio) -> None:
+    open_ears(page, studio)
+    first = cell(page, "Dulcimer left", "Cue band")
+    first.focus()
+    for level in range(1, 9):
+        page.keyboard.type(f"-{level}")
+        page.keyboard.press("Enter")
+        page.keyboard.press("ArrowDown")
+    for n, row in enumerate(("Dulcimer left", "Dulcimer right", "Cello", "Cello pickup", "Bass clarinet", "Frame drum",
+                             "Harmonium", "Narrator"), 1):
+        expect(cell(page, row, "Cue band")).to_have_attribute("data-level", f"-{n}")
+    heard_on(page, 0.5)
+    page.reload()
+    page.wait_for_function("cattailerStats.frames > 3")
+    for n, row in enumerate(("Dulcimer left", "Dulcimer right", "Cello"), 1):
+        expect(cell(page, row, "Cue band")).to_have_attribute("data-level", f"-{n}")
+    cell(page, "Cello", "Cue band").focus()
+    page.keyboard.press("m")
+    expect(cell(page, "Cello", "Cue band")).to_have_attribute("data-muted", "")
+    expect(page.locator("#close")).to_contain_text("Cello in Cue band")
+    page.keyboard.press("m")
+    expect(cell(page, "Cello", "Cue band")).not_to_have_attribute("data-muted", "")
+    page.keyboard.press("ArrowLeft")
+    expect(cell(page, "Cello", "Cue band")).to_have_attribute("data-level", "-4")
+    page.keyboard.press("Backspace")
+    expect(cell(page, "Cello", "Cue band")).to_have_attribute("data-level", "0")
+    page.keyboard.type("loud")
+    page.keyboard.type("5x")
+    page.keyboard.press("Enter")
+    expect(page.locator("#message")).to_contain_text("is no level")
+
+
+def test_what_one_page_moves_the_other_shows(page: Page, browser: Browser, studio: Studio) -> None:
+    open_ears(page, studio)
+    context = browser.new_context(viewport={"width": 1280, "height": 800}, bypass_csp=True)
+    other = context.new_page()
+    other.goto(f"{studio.url}/s/1/listen/")
+    other.wait_for_function("cattailerStats.frames > 3")
+    mine = cell(page, "Harmonium", "Main mix")
+    mine.focus()
+    for _ in range(5):
+        page.keyboard.press("ArrowLeft")
+    expect(cell(other, "Harmonium", "Main mix")).to_have_attribute("data-level", "-5")
+    page.keyboard.press("Backspace")
+    expect(cell(other, "Harmonium", "Main mix")).to_have_attribute("data-level", "0")
+    # A hand that is gone with its page has let go too.
+    cell(other, "Harmonium", "Main mix").focus()
+    other.keyboard.press("ArrowRight")
+    other.wait_for_timeout(100)
+    context.close()
+    expect(mine).to_have_attribute("data-level", "1")
+    page.keyboard.press("Backspace")
+    expect(mine).to_have_attribute("data-level", "0")
+
+
+def test_a_column_is_copied_limited_and_brings_its_player_forward(page: Page, studio: Studio) -> None:
+    open_ears(page, studio)
+    page.locator(".ear", has_text="Cue dulcimer").click()
+    close = page.locator("#close")
+    close.get_by_label("Copy from another mix").select_option(label="Main mix")
+    expect(page.locator("#message")).to_contain_text("Copied")
+    expect(cell(page, "Cello", "Cue dulcimer")).to_have_attribute("data-level", "0")
+    close.get_by_role("button", name="Dulcimer left").click()
+    expect(cell(page, "Dulcimer left", "Cue dulcimer")).to_have_attribute("data-own", "")
+    close.get_by_role("button", name="off").click()
+    expect(close.get_by_label("nothing louder than")).to_have_value("−6")
+    close.get_by_label("nothing louder than").fill("-30")
+    close.get_by_label("nothing louder than").press("Enter")
+    mix = page.locator(".ear", has_text="Cue dulcimer").get_attribute("data-mix")
+    expect(page.locator(f"#ear-limit-{mix}")).to_contain_text("−")
+    for _ in range(4):
+        page.keyboard.press("Control+z")
+        heard_on(page, 0.2)
+    expect(cell(page, "Cello", "Cue dulcimer")).to_have_attribute("data-away", "")
+
+
+def test_alone_and_listening_of_a_track(page: Page, studio: Studio) -> None:
+    open_ears(page, studio)
+    page.get_by_role("button", name="Hear Cello alone").click()
+    expect(page.get_by_role("button", name="Hear Cello alone")).to_have_attribute("aria-pressed", "true")
+    page.get_by_role("button", name="Hear Cello alone").click()
+    expect(page.get_by_role("button", name="Hear Cello alone")).to_have_attribute("aria-pressed", "false")
+    page.get_by_role("link", name="Tracks", exact=True).click()
+    page.wait_for_function("cattailerStats.frames > 3")
+    page.get_by_role("group", name="When of Narrator").get_by_role("button", name="Always").click()
+    expect(page.get_by_role("group", name="When of Narrator").get_by_role("button", name="Always")).to_have_attribute("aria-pressed", "true")
+    page.get_by_label("Live level of Narrator in dB").fill("-3")
+    page.keyboard.press("Enter")
+    expect(page.get_by_label("Live level of Narrator in dB")).to_have_value("−3")
+    for _ in range(2):
+        page.keyboard.press("Control+z")
+        heard_on(page, 0.2)
+    expect(page.get_by_role("group", name="When of Narrator").get_by_role("button", name="Auto")).to_have_attribute("aria-pressed", "true")
