@@ -1,13 +1,19 @@
 """What ears get, in the browser: a mix is made by mouse and by keyboard, heard at once, and written down once."""
 
+import json
+import os
+import subprocess
+import sys
 import urllib.parse
 import urllib.request
 from collections.abc import Iterator
+from pathlib import Path
 
 import pytest
+import soundfile
 from playwright.sync_api import Browser, Locator, Page, expect
 
-from tests.helpers.studio import Studio, heard_on, open_demo, post
+from tests.helpers.studio import ROOT, Studio, heard_on, open_demo, post
 
 pytestmark = pytest.mark.xdist_group("e2e")
 
@@ -147,3 +153,52 @@ def test_alone_and_listening_of_a_track(page: Page, studio: Studio) -> None:
         page.keyboard.press("Control+z")
         heard_on(page, 0.2)
     expect(page.get_by_role("group", name="When of Narrator").get_by_role("button", name="Auto")).to_have_attribute("aria-pressed", "true")
+
+
+def test_an_equaliser_a_compressor_and_a_reverb(page: Page, studio: Studio) -> None:
+    open_ears(page, studio)
+    page.get_by_role("link", name="Effects", exact=True).click()
+    page.wait_for_function("cattailerStats.frames > 3")
+    page.get_by_role("button", name="Put a compressor into Cello", exact=True).click()
+    page.get_by_role("button", name="Compressor of Cello, on").click()
+    threshold = page.get_by_label("threshold dB")
+    threshold.fill("-50")
+    threshold.press("Enter")
+    expect(page.locator("[data-down='track:3']")).to_contain_text("−")
+    page.get_by_role("button", name="Put an equaliser into Cello", exact=True).click()
+    page.get_by_role("button", name="Equaliser of Cello, on").click()
+    expect(page.locator("#close svg")).to_be_visible()
+    page.get_by_label("peak 1 Hz").fill("2500")
+    page.get_by_label("peak 1 Hz").press("Enter")
+    expect(page.get_by_label("peak 1 Hz")).to_have_value("2500")
+    page.get_by_role("button", name="Add a return with a reverb").click()
+    send = page.get_by_label("Cello sent to Grain barn, dB")
+    send.fill("-12")
+    send.press("Enter")
+    expect(send).to_have_value("−12")
+    page.get_by_role("button", name="Reverb of Grain barn, on").click()
+    page.get_by_role("button", name="Stone stair").click()
+    expect(page.get_by_role("button", name="Stone stair")).to_have_attribute("aria-pressed", "true")
+    for _ in range(7):
+        page.keyboard.press("Control+z")
+        heard_on(page, 0.3)
+    expect(page.locator(".chip")).to_have_count(0)
+
+
+def test_the_terminal_writes_what_an_ear_gets(tmp_path: Path) -> None:
+    out = tmp_path / "ear.wav"
+    command = [sys.executable, "-m", "cattailer", "hear", "--demo", "--mix", "Cue narrator", "--seconds", "1.5", "--out", str(out),
+               "--clock", "virtual", "--json"]
+    done = subprocess.run(command, env={**os.environ, "PYTHONPATH": str(ROOT / "src")}, capture_output=True, text=True, check=True)
+    told = json.loads(done.stdout)
+    assert (told["rate"], told["mix"], told["samples"]) == (48000, "Cue narrator", 72000)
+    assert told["late_samples"]["Narrator"] == {"direct": 44, "through": 332}
+    sound, rate = soundfile.read(out)
+    assert (sound.shape, rate) == ((72000, 2), 48000)
+    assert abs(sound).max() > 0.01
+    again = subprocess.run(command, env={**os.environ, "PYTHONPATH": str(ROOT / "src")}, capture_output=True, text=True, check=False)
+    assert again.returncode == 1
+    assert "is there already" in again.stderr
+    unknown = subprocess.run([*command[:5], "Nobody", *command[6:]], env={**os.environ, "PYTHONPATH": str(ROOT / "src")},
+                             capture_output=True, text=True, check=False)
+    assert "There is no mix 'Nobody'" in unknown.stderr

@@ -2,6 +2,7 @@
 
 from cattailer.core.gear.interface import COMMON_BUFFERS, COMMON_RATES_HZ, DEPTHS
 from cattailer.core.gear.ladder import FELT_MS, USES
+from cattailer.core.mix.effects import SPACES
 from cattailer.core.mix.listening import PATHS as LISTEN_PATHS
 from cattailer.core.mix.listening import POINTS as LISTEN_POINTS
 from cattailer.core.mix.listening import WHENS as LISTEN_WHENS
@@ -18,5 +19,6 @@ CHOICES: dict[str, object] = {
     "COUNT_SOUNDS": COUNT_SOUNDS, "COUNTS": COUNTS, "DEPTHS": DEPTHS, "FELT_MS": FELT_MS, "ICONS": ICONS,
     "IN_TUNE_CENTS": IN_TUNE_CENTS, "KINDS": KINDS, "LISTEN_PATHS": LISTEN_PATHS, "LISTEN_POINTS": LISTEN_POINTS,
     "LISTEN_WHENS": LISTEN_WHENS, "MODES": MODES, "OPENINGS": OPENINGS, "PICKUPS": PICKUPS,
-    "POINTS": POINTS, "SOUNDS": SOUNDS, "SUBDIVISIONS": SUBDIVISIONS, "USES": USES, "WAYS": WAYS, "WHENS": WHENS,
+    "POINTS": POINTS, "SOUNDS": SOUNDS, "SPACES": SPACES, "SUBDIVISIONS": SUBDIVISIONS, "USES": USES, "WAYS": WAYS,
+    "WHENS": WHENS,
 }

@@ -59,6 +59,8 @@ Bar = Annotated[int, BeforeValidator(_empty_is_zero)]
 """A bar's number; a field left empty is 0."""
 
 Decibels = Annotated[float, BeforeValidator(_plain_number), Field(allow_inf_nan=False, ge=-200, le=200)]
+Figure = Annotated[float, BeforeValidator(_plain_number), Field(allow_inf_nan=False, ge=-1e5, le=1e5)]
+"""A setting in any unit, typed as people type it."""
 Number = Annotated[int, Field(ge=0, le=(1 << 31) - 1)]
 """The number of a row."""
 List = Annotated[str, Field(max_length=1 << 20)]

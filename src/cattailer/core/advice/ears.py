@@ -10,8 +10,23 @@ from cattailer.core.patch.patch import Patch, PatchMix, PatchTrack
 
 def check(patch: Patch, through_ms: float, reached: dict[str, set[str]]) -> list[Finding]:
     """``reached`` are the mixes with outputs that each track gets to, by their keys."""
-    out = [*_own(patch, reached), *_late(patch, through_ms, reached), *_nowhere(patch, reached)]
+    out = [*_twice(patch), *_own(patch, reached), *_late(patch, through_ms, reached), *_nowhere(patch, reached)]
     return out or [Finding("good", "Every row is heard, and nobody hears themselves too late")]
+
+
+def _twice(patch: Patch) -> Iterator[Finding]:
+    """A row that a mix has itself and by way of a group: heard twice, and hollow where one of them is Direct."""
+    muted = {c.route for c in patch.cells if c.muted}
+    routes = [r for r in patch.routes if r not in muted]
+    groups = {g.key: g.name for g in patch.groups}
+    for mix in patch.mixes:
+        into = {start for start, target in routes if target == mix.key}
+        for track in patch.tracks:
+            by = next((t for s, t in routes if s == track.key and t in groups and t in into), None)
+            if track.key in into and by is not None:
+                cure = Cure("keep it in the group", "once", (("track", str(track.id)), ("mix", str(mix.id))))
+                yield Finding("look", f"{track.name} is heard twice in {mix.name}: itself and by way of {groups[by]}",
+                              f"twice:{track.id}:{mix.id}", track.key, cure)
 
 
 def _own(patch: Patch, reached: dict[str, set[str]]) -> Iterator[Finding]:

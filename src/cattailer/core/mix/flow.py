@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 
 from cattailer.core.mix.effects import Effects
 from cattailer.core.mix.listening import AUTO, CAPTURING, THROUGH, heard
+from cattailer.core.patch.ends import track_end
 from cattailer.core.plan import Plan
 
 Floats = NDArray[np.float32]
@@ -35,6 +36,8 @@ class Voice:
 
 
 NO_TRACK = -1
+VOICE = "voice"
+"""Begins the key of a voice, before the track's id."""
 APART = " in the main mix"
 """Ends the key of effects on a group or return that sounds otherwise in the main mix than in ears."""
 
@@ -99,6 +102,12 @@ class Flow:
     @property
     def effect_rows(self) -> int:
         return self.levels[-1].stop if self.levels else 0
+
+
+def end_of_insert(key: str) -> str:
+    """The end on which an insert with this key stands."""
+    kind, _, rest = key.partition(" ")
+    return track_end(rest.partition(" ")[0]) if kind == VOICE else kind
 
 
 def gates(flow: Flow, plan: Plan, moment: str) -> tuple[Floats, Floats]:

@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 
 from cattailer.core.errors import Refusal
 from cattailer.core.mix.effects import Effects
-from cattailer.core.mix.flow import APART, NO_TRACK, Voice, is_inside
+from cattailer.core.mix.flow import APART, NO_TRACK, VOICE, Voice, is_inside
 from cattailer.core.mix.gains import STRAIGHT, Sides, audible_in_main, pan_gains
 from cattailer.core.mix.listening import AUTO, CHANNEL, OFF, RAW, THROUGH, Listen
 from cattailer.core.patch.ends import CLICK, group_end, mix_end, return_end, track_end
@@ -188,7 +188,7 @@ class Ways:
     @staticmethod
     def _name(voice: Voice, track: TrackPlan | None) -> str:
         parts = [str(track.id if track is not None else CLICK), voice.when]
-        return "voice " + " ".join(parts + [w for w in ("live", "captured", "raw", "feed") if getattr(voice, w)])
+        return f"{VOICE} " + " ".join(parts + [w for w in ("live", "captured", "raw", "feed") if getattr(voice, w)])
 
     def _sum(self, key: str, world: str) -> int:
         """A group or return as it sounds in a world. Raises Refusal for a circle, which routing refuses to make."""

@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cattailer.core.gear.dropouts import Dropout
+from cattailer.core.mix.flow import end_of_insert
 from cattailer.core.plan import MOST_FEEDERS, MOST_MIXES, SOFTWARE_CHANNELS, Plan
 from cattailer.core.transport import CAPTURING, STOPPED, moves
 from cattailer.engine.block.blending import Blending
@@ -147,6 +148,15 @@ class BlockPath:
         for rack in self._prepared.summing.racks:
             said, rack.said = rack.said, []
             out += said
+        return out
+
+    def turned_down(self) -> dict[str, float]:
+        """The lowest gain of compressors lately, by the end that they stand on."""
+        out: dict[str, float] = {}
+        for rack in self._prepared.summing.racks:
+            for key, gain in (rack.strips.turned_down() if rack.strips is not None else {}).items():
+                end = end_of_insert(key)
+                out[end] = min(gain, out.get(end, 1.0))
         return out
 
     def mix_of(self, place: int, start: int, stop: int) -> Floats | None:

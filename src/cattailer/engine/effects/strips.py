@@ -113,6 +113,17 @@ class Strips:
             for n, row in enumerate(self._moved):
                 self._state_next[:, :, n] = other._state_next[:, :, kept[there[here.index(int(row))]]]
 
+    def turned_down(self) -> dict[str, float]:
+        """Each insert's lowest gain of the compressor since somebody looked, by its key, where there was any."""
+        out, at = {}, 0
+        for insert in self.inserts:
+            lowest = float(self.least[at : at + insert.channels].min())
+            at += insert.channels
+            if lowest < 1.0:
+                out[insert.key] = lowest
+        self.least[:] = 1.0
+        return out
+
     def process(self, block: Floats) -> None:
         """Changes the rows of a level, (rows of the level, samples), in place."""
         count = block.shape[1]

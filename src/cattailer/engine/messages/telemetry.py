@@ -27,7 +27,8 @@ class TrackMeters(Meters):
 class Frame(TypedDict):
     """Thirty times a second. ``t`` is when it was, in seconds since 1970, ``sample`` the ring sample then; ``pairs``
     are by what a page calls them: "main", a mix's key, or the channels of a pair with a comma; ``channel`` is None
-    unless meters read behind the channels; ``limits`` are by the mix's key."""
+    unless meters read behind the channels; ``limits`` (by the mix's key) and ``turned_down`` (by the row's) are what
+    limiters and compressors take away, in dB."""
 
     topic: Literal["frame"]
     t: float
@@ -59,6 +60,7 @@ class Frame(TypedDict):
     pairs: dict[str, dict[str, Any]]
     channel: TrackMeters | None
     limits: dict[str, float]
+    turned_down: dict[str, float]
 
 
 class Wave(TypedDict):

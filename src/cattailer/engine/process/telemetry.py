@@ -20,6 +20,10 @@ from cattailer.engine.process.metering import RowMeters
 MIX_CHUNK_S = 0.02
 
 
+HEARD_GAIN = 0.99
+"""What turns down less is not told."""
+
+
 class Telemetry:
     """Turns what an engine leaves in its queues into messages. One thread calls ``pump``.
 
@@ -86,6 +90,7 @@ class Telemetry:
             "kind": self.rows.kind, "point": self.point, "vu_zero": VU_ZERO_DBFS,
             "inputs": self.rows.as_sent(inputs, plan.windows()), "main": self._ears.as_sent(ears, [plan.window] * 2),
             "pairs": self._pairs(plan, inputs, ears), "limits": self._limits(),
+            "turned_down": {end: _down(gain) for end, gain in engine.turned_down().items() if gain < HEARD_GAIN},
             "channel": self.rows.after(inputs, plan) if self.point == "channel" else None,
         }
 
@@ -109,7 +114,7 @@ class Telemetry:
     def _limits(self) -> dict[str, float]:
         """How far each limiter turned down lately, in dB, by the mix's key; those that did nothing are left out."""
         least = self._engine.limited()
-        return {mix_end(m): round(-decibels(gain), 1) for m, gain in least.items() if gain < 0.999}
+        return {mix_end(m): _down(gain) for m, gain in least.items() if gain < HEARD_GAIN}
 
     def _note_subscribers(self) -> None:
         """Which topics somebody listens to: the socket says so when that changes."""
@@ -138,3 +143,7 @@ class Telemetry:
 
     def _send(self, message: telemetry.Telemetry) -> None:
         self._socket.send_multipart([topic_of(message).encode(), msgpack.packb(message)], zmq.NOBLOCK)
+
+
+def _down(gain: float) -> float:
+    return round(-decibels(gain), 1)

@@ -2,7 +2,7 @@
 
 from cattailer.core.errors import NotNow, Refusal
 from cattailer.core.mix.cells import Cell
-from cattailer.core.mix.moving import Move
+from cattailer.core.mix.moving import Move, checked
 from cattailer.core.patch.ends import CLICK, GROUP, RETURN, TRACK, kind_of, mix_end, track_end
 from cattailer.core.patch.routing import check_route
 from cattailer.services.desk.desk import Desk
@@ -104,3 +104,20 @@ def let_in(desk: Desk, session_id: int, track_id: int, mix_id: int) -> None:
         edit.route(track_end(track_id), mix_end(mix_id), True)
         edit.db.flush()
         cell_row(edit, track_end(track_id), mix_end(mix_id)).muted = False
+
+
+def set_send(desk: Desk, session_id: int, start: str, target: str, level_db: float | None) -> None:
+    """How much of a row goes to a return; None sends nothing. Raises Refusal for what cannot be, and names a circle."""
+    if kind_of(target) != RETURN or kind_of(start) not in (TRACK, GROUP, RETURN):
+        raise Refusal("Only rows are sent to returns, so nothing was changed.")
+    with editing(desk, session_id) as edit:
+        if level_db is None:
+            edit.what = f"{name_of(edit, start)} not sent to {name_of(edit, target)} any more"
+            edit.route(start, target, False)
+            return
+        checked(Move(start, target, "level_db", level_db))
+        check_route(patch_of(edit.session), desk.profile_or_blank(edit.session.interface), start, target)
+        edit.what = f"{name_of(edit, start)} sent to {name_of(edit, target)} at {level_db:+.1f} dB".replace("-", "−")
+        edit.route(start, target, True)
+        edit.db.flush()
+        cell_row(edit, start, target).level_db = level_db

@@ -6,8 +6,8 @@ from flask import Blueprint, Response
 from pydantic import Field
 
 from cattailer.core.mix.moving import Move
-from cattailer.services.stages.listen import columns, gestures, listening
-from cattailer.web.forms import Decibels, Form, Number, desk, done, form, said
+from cattailer.services.stages.listen import columns, gestures, inserts, listening
+from cattailer.web.forms import Decibels, Figure, Form, Number, Text, desk, done, form, said
 
 blueprint = Blueprint("listen_edits", __name__, url_prefix="/s/<int:session_id>/listen")
 Key = Field(max_length=40)
@@ -20,7 +20,7 @@ class Moved(Form):
     end: str = Key
     target: str = Field(default="", max_length=40)
     what: str = Field(max_length=40)
-    value: Decibels
+    value: Figure
 
 
 class Sent(Form):
@@ -50,6 +50,24 @@ class Chosen(Form):
 class Cure(Form):
     track: Number
     mix: Number = 0
+
+
+class Row(Form):
+    end: str = Key
+
+
+class Space(Row):
+    space: Literal["pantry", "grain barn", "stone stair"]
+
+
+class Name(Form):
+    text: Text
+    was: Text | None = None
+
+
+class SendLevel(Row):
+    target: str = Key
+    value: Decibels | Literal[""] = ""
 
 
 class Alone(Form):
@@ -115,11 +133,59 @@ def alone(session_id: int) -> Response:
     return done()
 
 
-@blueprint.post("/cure/<any(own, auto):action>")
+@blueprint.post("/insert/<any(eq, dyn, reverb):kind>")
+def insert(session_id: int, kind: str) -> Response:
+    inserts.insert(desk(), session_id, form(Row).end, kind)
+    return done()
+
+
+@blueprint.post("/take-out/<any(eq, dyn, reverb):kind>")
+def take_out(session_id: int, kind: str) -> Response:
+    inserts.take_out(desk(), session_id, form(Row).end, kind)
+    return done()
+
+
+@blueprint.post("/space")
+def space(session_id: int) -> Response:
+    wish = form(Space)
+    inserts.choose_space(desk(), session_id, wish.end, wish.space)
+    return done()
+
+
+@blueprint.post("/returns")
+def add_return(session_id: int) -> Response:
+    inserts.add_return(desk(), session_id)
+    return done()
+
+
+@blueprint.post("/returns/<int:return_id>/name")
+def rename_return(session_id: int, return_id: int) -> Response:
+    wish = form(Name)
+    inserts.rename_return(desk(), session_id, return_id, wish.text, wish.was)
+    return done()
+
+
+@blueprint.post("/returns/<int:return_id>/remove")
+def remove_return(session_id: int, return_id: int) -> Response:
+    inserts.remove_return(desk(), session_id, return_id)
+    return done()
+
+
+@blueprint.post("/sends")
+def sends(session_id: int) -> Response:
+    """A send's level as it is typed; an empty one sends nothing any more."""
+    wish = form(SendLevel)
+    columns.set_send(desk(), session_id, wish.end, wish.target, None if wish.value == "" else wish.value)
+    return done()
+
+
+@blueprint.post("/cure/<any(own, auto, once):action>")
 def cure(session_id: int, action: str) -> Response:
     wish = form(Cure)
     if action == "own":
         columns.let_in(desk(), session_id, wish.track, wish.mix)
+    elif action == "once":
+        columns.send(desk(), session_id, f"track:{wish.track}", f"mix:{wish.mix}", False)
     else:
         listening.choose(desk(), session_id, wish.track, "when", "auto")
     return done()

@@ -3,13 +3,13 @@
 from flask import Blueprint, render_template
 from pydantic import Field
 
-from cattailer.services.stages.listen import show
+from cattailer.services.stages.listen import effects, show
 from cattailer.web.forms import Form, desk, query
 from cattailer.web.shell import render
 
 blueprint = Blueprint("listen", __name__, url_prefix="/s/<int:session_id>/listen")
 
-VIEWS = {"ears": "Ears", "tracks": "Tracks"}
+VIEWS = {"ears": "Ears", "tracks": "Tracks", "effects": "Effects"}
 
 
 class Close(Form):
@@ -19,17 +19,22 @@ class Close(Form):
     mix: int = Field(default=0, ge=0, le=1 << 31)
 
 
+class Effect(Form):
+    end: str = Field(default="", max_length=40)
+    kind: str = Field(default="", max_length=20)
+
+
 @blueprint.get("/")
 def stage(session_id: int) -> str:
     return _page(session_id, "ears", False)
 
 
-@blueprint.get("/<any(ears, tracks):view>")
+@blueprint.get("/<any(ears, tracks, effects):view>")
 def view(session_id: int, view: str) -> str:
     return _page(session_id, view, False)
 
 
-@blueprint.get("/<any(ears, tracks):view>/rows")
+@blueprint.get("/<any(ears, tracks, effects):view>/rows")
 def rows(session_id: int, view: str) -> str:
     return _page(session_id, view, True)
 
@@ -43,6 +48,17 @@ def close(session_id: int) -> str:
     )
 
 
+@blueprint.get("/effect")
+def effect(session_id: int) -> str:
+    """One effect, with all that can be set of it."""
+    wish, page = query(Effect), show.show(desk(), session_id)
+    found = effects.closely(page, wish.end, wish.kind, page.frame.rate_hz)
+    return render_template(
+        "listen/effect.html", page=page, frame=page.frame, effect=found, high=effects.HIGH, wide=effects.WIDE
+    )
+
+
 def _page(session_id: int, view: str, again: bool) -> str:
     page = show.show(desk(), session_id)
-    return render("listen", page.frame, view, again, page=page, views=VIEWS, scale=show.SCALE)
+    rows = effects.rows_of(page) if view == "effects" else []
+    return render("listen", page.frame, view, again, page=page, views=VIEWS, scale=show.SCALE, effect_rows=rows)

@@ -12,24 +12,28 @@ let held = null; // the cell under the finger
 let close = "";
 
 export function startEars() {
-  if (!document.getElementById("ears")) return;
   const rows = document.getElementById("rows");
+  if (rows && document.getElementById("close")) {
+    rows.addEventListener("focusin", look);
+    rows.addEventListener("click", look);
+    document.addEventListener("htmx:afterSettle", ({ target }) => { if (target.id === "rows") lookAgain(); });
+  }
+  on("frame", ({ limits, turned_down: down }) => {
+    for (const output of document.querySelectorAll("[data-limit]")) write(output, limits[output.dataset.limit]);
+    for (const output of document.querySelectorAll("[data-down]")) write(output, down[output.dataset.down]);
+  });
+  if (!document.getElementById("ears")) return;
   rows.addEventListener("pointerdown", grab);
   rows.addEventListener("pointermove", drag);
   for (const end of ["pointerup", "pointercancel"]) rows.addEventListener(end, letGo);
   rows.addEventListener("wheel", roll, { passive: false });
   rows.addEventListener("keydown", key);
   rows.addEventListener("dblclick", ({ target }) => { const cell = target.closest(".cell"); if (cell) move(cell, 0, true); });
-  rows.addEventListener("focusin", look);
-  rows.addEventListener("click", look);
-  document.addEventListener("htmx:afterSettle", ({ target }) => { if (target.id === "rows") lookAgain(); });
-  on("frame", ({ limits }) => {
-    for (const output of document.querySelectorAll("[data-limit]")) {
-      const db = limits[output.dataset.limit];
-      const text = db ? `−${db.toFixed(1)}` : "";
-      if (output.textContent !== text) output.textContent = text;
-    }
-  });
+}
+
+function write(output, db) {
+  const text = db ? `−${db.toFixed(1)}` : "";
+  if (output.textContent !== text) output.textContent = text;
 }
 
 function points() {
@@ -203,13 +207,13 @@ function type(cell, first) {
 
 // What is chosen is shown beside, with all that can be set of it.
 function look({ target }) {
-  const cell = target.closest(".cell, .ear");
+  const cell = target.closest(".cell, .ear, .chip");
   if (!cell) return;
   const end = cell.closest("[data-end]")?.dataset.end ?? "";
-  const wanted = new URLSearchParams({ end, mix: cell.dataset.mix }).toString();
-  for (const here of document.querySelectorAll(".ears [data-close]")) delete here.dataset.close;
+  const { mix, kind } = cell.dataset;
+  const wanted = new URLSearchParams(mix ? { end, mix } : { end, kind }).toString();
+  for (const here of document.querySelectorAll("#rows [data-close]")) delete here.dataset.close;
   cell.dataset.close = "";
-  document.getElementById("ears").style.setProperty("--wide", [...cell.parentElement.children].indexOf(cell) - 1);
   if (wanted === close) return;
   close = wanted;
   lookAgain();
