@@ -48,7 +48,7 @@ def test_a_cell_is_dragged_and_the_mix_follows(page: Page, studio: Studio) -> No
     assert box is not None
     page.mouse.move(box["x"] + box["width"] * 0.75, box["y"] + box["height"] / 2)
     page.mouse.down()
-    for step in range(12):
+    for step in range(18):
         page.mouse.move(box["x"] + box["width"] * (0.75 - 0.05 * step), box["y"] + box["height"] / 2)
     page.mouse.up()
     expect(narrator).to_have_attribute("data-level", "-60", timeout=10_000)

@@ -4,6 +4,7 @@ import os
 import signal
 import socket
 import subprocess
+from contextlib import suppress
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -28,9 +29,10 @@ class Studio:
 
     def _family(self, pid: int) -> list[int]:
         found = []
-        for task in Path(f"/proc/{pid}/task").iterdir():
-            for child in map(int, (task / "children").read_text().split()):
-                found += [child, *self._family(child)]
+        with suppress(OSError):  # some end while they are looked at
+            for task in Path(f"/proc/{pid}/task").iterdir():
+                for child in map(int, (task / "children").read_text().split()):
+                    found += [child, *self._family(child)]
         return found
 
     @property

@@ -38,7 +38,7 @@ def test_effects_are_put_in_moved_and_taken_out(desk: Desk) -> None:
     for kind, end in (("reverb", narrator.key), ("fuzz", narrator.key), ("eq", f"mix:{the_patch(desk, session).mixes[0].id}")):
         with pytest.raises(Refusal):
             inserts.insert(desk, session, end, kind)
-    with pytest.raises(Refusal, match="goes from −18|goes from -18"):
+    with pytest.raises(Refusal, match="goes from -18 to 18"):
         gestures.settle(desk, session, [Move(narrator.key, "", "eq.one_db", 40.0)])
 
 

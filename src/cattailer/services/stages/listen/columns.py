@@ -106,6 +106,11 @@ def let_in(desk: Desk, session_id: int, track_id: int, mix_id: int) -> None:
         cell_row(edit, track_end(track_id), mix_end(mix_id)).muted = False
 
 
+def leave_to_group(desk: Desk, session_id: int, track_id: int, mix_id: int) -> None:
+    """Takes a track out of a mix that has it by way of a group too."""
+    send(desk, session_id, track_end(track_id), mix_end(mix_id), False)
+
+
 def set_send(desk: Desk, session_id: int, start: str, target: str, level_db: float | None) -> None:
     """How much of a row goes to a return; None sends nothing. Raises Refusal for what cannot be, and names a circle."""
     if kind_of(target) != RETURN or kind_of(start) not in (TRACK, GROUP, RETURN):

@@ -185,7 +185,7 @@ def cure(session_id: int, action: str) -> Response:
     if action == "own":
         columns.let_in(desk(), session_id, wish.track, wish.mix)
     elif action == "once":
-        columns.send(desk(), session_id, f"track:{wish.track}", f"mix:{wish.mix}", False)
+        columns.leave_to_group(desk(), session_id, wish.track, wish.mix)
     else:
         listening.choose(desk(), session_id, wish.track, "when", "auto")
     return done()
