@@ -8,6 +8,7 @@ to a mix (0: none), ``tune`` the row of a socket (0: none), ``levels`` while tha
 
 import json
 import time
+from collections.abc import Callable
 from contextlib import suppress
 from typing import Annotated, Any
 
@@ -29,7 +30,7 @@ from cattailer.services.stages.patch import linecheck
 
 WAIT_MS = 20
 TUNE_S = 0.12
-MOST_SAID, MOST_AT_ONCE = 4096, 40
+MOST_SAID, MOST_AT_ONCE = 4096, 100
 """Bytes in a message, and messages in a twentieth of a second."""
 UNKNOWN_WISH = "The page asked for something that is not known here. Reload it."
 
@@ -82,12 +83,21 @@ class Hand:
         self._desk, self._session = desk, session_id
         self._moved: dict[tuple[str, str, str], Move] = {}
 
+        self._newest: dict[tuple[str, str, str], Move] = {}
+
     def move(self, moves: list[Move]) -> None:
-        if moves:
-            gestures.move(self._desk, self._session, moves)
-            self._moved |= {m.of: m for m in moves}
+        """Of what comes within a moment the newest counts."""
+        self._newest |= {m.of: m for m in moves}
+
+    def send(self) -> None:
+        """Lets it be heard. Raises Refusal for what cannot be moved; that is forgotten."""
+        newest, self._newest = self._newest, {}
+        if newest:
+            gestures.move(self._desk, self._session, list(newest.values()))
+            self._moved |= newest
 
     def let_go(self) -> None:
+        self.send()
         moved, self._moved = list(self._moved.values()), {}
         gestures.settle(self._desk, self._session, moved)
 
@@ -143,6 +153,7 @@ def _talk(
             else:  # no page asks so much
                 ws.close(1008, "too many messages")
                 return
+            _tell_refusal(ws, hand.send)
 
 
 def _grant(ws: Server, listener: Listener, text: Any, before: Wish, hand: Hand) -> Wish:
@@ -156,14 +167,18 @@ def _grant(ws: Server, listener: Listener, text: Any, before: Wish, hand: Hand) 
             listener.drop(mix_topic(before.listen))
         if wish.listen:
             listener.add(mix_topic(wish.listen))
-    try:
-        hand.move([Move(*control) for control in wish.move])
-        if wish.settle:
-            hand.let_go()
-    except Refusal as why:
-        ws.send(json.dumps({"topic": "problem", "message": why.message}))
+    hand.move([Move(*control) for control in wish.move])
+    if wish.settle:
+        _tell_refusal(ws, hand.let_go)
     kept = {"tune": before.tune if wish.tune is None else wish.tune}
     return wish.model_copy(update={**kept, "listen": before.listen if wish.listen is None else wish.listen})
+
+
+def _tell_refusal(ws: Server, what: Callable[[], None]) -> None:
+    try:
+        what()
+    except Refusal as why:
+        ws.send(json.dumps({"topic": "problem", "message": why.message}))
 
 
 def _tuned(desk: Desk, session_id: int, socket: int) -> dict[str, Any]:

@@ -11,8 +11,10 @@ from cattailer.core.mix.cells import Cell
 from cattailer.core.mix.effects import Effects, Equaliser
 from cattailer.core.mix.listening import POINTS, WHENS, Listen
 from cattailer.core.plan import GroupPlan, MixPlan, Plan, ReturnPlan, TrackPlan
+from cattailer.core.takes.pieces import Piece
 from cattailer.engine.block.engine import Engine
-from tests.helpers.plans import Nobody, plan_of
+from cattailer.media import bwf
+from tests.helpers.plans import ORIGIN, Nobody, plan_of
 from tests.helpers.summed import Summed
 
 PERIOD, BLOCKS = 64, 12
@@ -62,6 +64,7 @@ def plans(draw: Any) -> Plan:
 
 def run(plan: Plan, inputs: np.ndarray, rolling: bool) -> list[np.ndarray]:
     engine = Engine(Nobody(plan), plan)
+    engine.pump()
     if rolling:
         engine.transport.roll()
     outputs = np.zeros((plan.outputs, PERIOD), np.float32)
@@ -82,3 +85,39 @@ def test_mixes_are_the_sums_along_all_ways(plan: Plan, rolling: bool) -> None:
     wanted = Summed(plan, "rolling" if rolling else "stopped", live, nothing, [False] * len(live))
     for n, got in enumerate(run(plan, inputs, rolling)):
         assert np.abs(got - wanted.mix(n)).max() < QUIET, plan.mixes[n]
+
+
+@settings(max_examples=25, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+@given(st.data())
+def test_takes_and_live_inputs_give_way_to_each_other(tmp_path_factory: Any, data: st.DataObject) -> None:
+    """Rolling over a take that ends in the middle: before and after, away from the glide between, the sums are those
+    written down."""
+    folder = tmp_path_factory.mktemp("takes")
+    # Filters remember how a take faded in and gave way, so there are none here.
+    plan = data.draw(plans())
+    plan = replace(plan, tracks=tuple(replace(t, effects=Effects()) for t in plan.tracks),
+                   groups=tuple(replace(g, effects=Effects()) for g in plan.groups),
+                   returns=tuple(replace(r, effects=Effects()) for r in plan.returns))
+    rng = np.random.default_rng(5)
+    samples, ends = PERIOD * 160, PERIOD * 80 + 17
+    pieces, taken = [], []
+    for track in plan.tracks:
+        played = data.draw(st.booleans())
+        sound = (rng.standard_normal((len(track.inputs), ends)) * 0.004).astype(np.float32)
+        if played:
+            path = folder / f"{track.id}.wav"
+            writer = bwf.BwfWriter(path, bwf.Format(48000, len(track.inputs), 32), ORIGIN)
+            writer.write(sound)
+            writer.close()
+            pieces.append(Piece(track.id, track.id, str(path), 0, ends, 0))
+        taken.append(np.pad(sound.astype(float) * played, ((0, 0), (0, samples - ends))))
+    plan = replace(plan, pieces=tuple(pieces))
+    inputs = (rng.standard_normal((plan.inputs, samples)) * 0.004).astype(np.float32)
+    live = [inputs[list(t.inputs)].astype(float) for t in plan.tracks]
+    with_takes = {p.track for p in pieces}
+    got = run(plan, inputs, True)
+    for lies, part in ((True, slice(200, ends - 200)), (False, slice(ends + 3000, samples))):
+        there = [lies and t.id in with_takes for t in plan.tracks]
+        wanted = Summed(plan, "rolling", live, taken, there)
+        for n, mix in enumerate(got):
+            assert np.abs(mix - wanted.mix(n))[:, part].max() < QUIET, (lies, plan.mixes[n])

@@ -32,7 +32,7 @@ def plan() -> Plan:
     (Move("track:2", "mix:2", "level_db", 0.0), "not there"), (Move("track:1", "mix:2", "when", 0.0), "cannot be moved"),
     (Move("track:1", "", "eq.low_db", 99.0), "goes from"), (Move("track:1", "", "dyn.ratio", 2.0), "not there"),
     (Move("track:1", "", "eq.nothing", 2.0), "no such setting"), (Move("nothing", "", "pan", 0.0), "cannot be moved"),
-    (Move("track:x", "", "pan", 0.0), "not there"),
+    (Move("track:x", "", "pan", 0.0), "not there"), (Move("track:١", "", "pan", 0.0), "not there"),
 ])
 def test_what_cannot_be_moved_is_refused(move: Move, words: str) -> None:
     with pytest.raises(Refusal, match=words):

@@ -9,7 +9,7 @@ from typing import Any, cast
 from cattailer.core.errors import Refusal
 from cattailer.core.mix.cells import Cell
 from cattailer.core.mix.effects import Range, changed
-from cattailer.core.patch.ends import CLICK, GROUP, MIX, RETURN, TRACK, kind_of, number_of
+from cattailer.core.patch.ends import CLICK, GROUP, MIX, RETURN, TRACK, kind_of, number_in
 from cattailer.core.plan import Plan
 
 LEVEL, PAN = Range(-60.0, 12.0, "dB"), Range(-1.0, 1.0, "")
@@ -68,7 +68,7 @@ def moved(plan: Plan, move: Move) -> Plan:
         return _cell(plan, move)
     name = _LISTS.get(kind_of(move.end), "")
     ends: tuple[Any, ...] = getattr(plan, name) if name else ()
-    number = number_of(move.end) if name and move.end.partition(":")[2].isdecimal() else -1
+    number = number_in(move.end) if name else -1
     for place, end in enumerate(ends):
         if end.id != number:
             continue

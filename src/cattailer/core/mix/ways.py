@@ -37,8 +37,8 @@ class Node:
 
 
 class Ways:
-    """``nodes`` in order; ``last`` are those of the mixes, then of what feeds tracks, live and made. ``voices`` have
-    their number of channels."""
+    """``nodes`` in order; ``last``: those of the mixes, then those that feed tracks. ``voices`` with the channels of
+    each."""
 
     def __init__(self, plan: Plan, path: str) -> None:
         self.plan, self._path = plan, path

@@ -63,6 +63,12 @@ def number_of(key: str) -> int:
     return int(name_of(key))
 
 
+def number_in(key: str) -> int:
+    """As ``number_of``, and -1 for what has no number as one is written."""
+    name = name_of(key)
+    return int(name) if name.isascii() and name.isdecimal() and len(name) < 10 else -1
+
+
 def end_of(feed: str) -> str:
     """The end that a feed is a channel of: ``soft:beat:L`` is one of ``soft:beat``."""
     return feed[:-2] if feed.endswith(tuple(f":{side}" for side in SIDES)) else feed

@@ -5,7 +5,7 @@ from collections.abc import Sequence
 from cattailer.core.errors import Refusal
 from cattailer.core.mix.effects import Effects, changed
 from cattailer.core.mix.moving import GONE, Move, checked, value_of
-from cattailer.core.patch.ends import CLICK, GROUP, MIX, RETURN, TRACK, kind_of, mix_end, number_of
+from cattailer.core.patch.ends import CLICK, GROUP, MIX, RETURN, TRACK, kind_of, mix_end, number_in
 from cattailer.engine.messages.commands import MoveControls
 from cattailer.services.desk.desk import Desk
 from cattailer.services.session.editing import Edit, editing
@@ -57,7 +57,7 @@ def _said(move: Move) -> str:
 def end_row(edit: Edit, end: str) -> Track | Group | Return | Mix:
     """Raises NotFound for an end that is gone."""
     kind = kind_of(end)
-    number = number_of(end) if end.partition(":")[2].isdecimal() else 0
+    number = number_in(end)
     if kind == TRACK:
         return edit.track(number)
     if kind == GROUP:
