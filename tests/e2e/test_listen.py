@@ -86,6 +86,12 @@ def test_ten_rows_by_keyboard_alone(page: Page, studio: Studio) -> None:
     expect(cell(page, "Cello", "Cue band")).to_have_attribute("data-level", "-4")
     page.keyboard.press("Backspace")
     expect(cell(page, "Cello", "Cue band")).to_have_attribute("data-level", "0")
+    for _ in range(3):
+        page.keyboard.press("[")
+    expect(cell(page, "Cello", "Cue band")).to_contain_text("L30")
+    for _ in range(3):
+        page.keyboard.press("]")
+    expect(cell(page, "Cello", "Cue band")).not_to_contain_text("L30")
     page.keyboard.type("loud")
     page.keyboard.type("5x")
     page.keyboard.press("Enter")

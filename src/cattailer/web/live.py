@@ -32,6 +32,7 @@ WAIT_MS = 20
 TUNE_S = 0.12
 MOST_SAID, MOST_AT_ONCE = 4096, 100
 """Bytes in a message, and messages in a twentieth of a second."""
+FORGOTTEN_S = 2.0
 UNKNOWN_WISH = "The page asked for something that is not known here. Reload it."
 
 
@@ -84,10 +85,17 @@ class Hand:
         self._moved: dict[tuple[str, str, str], Move] = {}
 
         self._newest: dict[tuple[str, str, str], Move] = {}
+        self._at = 0.0
 
     def move(self, moves: list[Move]) -> None:
         """Of what comes within a moment the newest counts."""
         self._newest |= {m.of: m for m in moves}
+        self._at = time.monotonic()
+
+    @property
+    def forgotten(self) -> bool:
+        """Whether a page has moved something, and neither moves nor lets go of it."""
+        return bool(self._moved) and time.monotonic() - self._at > FORGOTTEN_S
 
     def send(self) -> None:
         """Lets it be heard. Raises Refusal for what cannot be moved; that is forgotten."""
@@ -153,7 +161,7 @@ def _talk(
             else:  # no page asks so much
                 ws.close(1008, "too many messages")
                 return
-            _tell_refusal(ws, hand.send)
+            _tell_refusal(ws, hand.let_go if hand.forgotten else hand.send)
 
 
 def _grant(ws: Server, listener: Listener, text: Any, before: Wish, hand: Hand) -> Wish:

@@ -12,9 +12,12 @@ import pytest
 import zmq
 
 from cattailer.core.errors import Away, NotNow, Refusal
-from cattailer.core.plan import MixPlan
+from cattailer.core.mix.effects import Effects, Reverb
+from cattailer.core.plan import MixPlan, ReturnPlan
+from cattailer.engine.effects.spaces import Space
 from cattailer.engine.messages.commands import AskRoom, Capture, Locate, MoveControls, Ping, Roll, RunPlan, Stop
 from cattailer.engine.messages.telemetry import mix_topic
+from cattailer.engine.process import telemetry
 from cattailer.engine.process.client import EngineClient, Listener
 from cattailer.engine.process.server import EngineServer
 from cattailer.liveroom.clock import WallClock
@@ -156,4 +159,27 @@ def test_a_moved_fader_is_heard_and_a_plan_that_knows_nothing_of_it_does_not_und
         client.ask(MoveControls(1, [("track:77", "", "fader_db", -60.0)]))
     with pytest.raises(Refusal, match="not open"):
         client.ask(MoveControls(2, [(f"track:{tracks[0].id}", "", "fader_db", 0.0)]))
+    listener.close()
+
+
+def test_an_effect_that_fails_is_said_and_a_limiter_that_works_all_the_time(
+    addresses: tuple[str, str], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(telemetry, "LIMITED_FRAMES", 5)
+    client = EngineClient(addresses[0])
+    plan = replace(demo.plan(True), returns=(ReturnPlan(1, "Barn", effects=Effects(reverb=Reverb())),))
+    plan = replace(plan, routes=(*plan.routes, ("track:3", "return:1"), ("return:1", "mix:1")),
+                   mixes=(replace(plan.mixes[0], limit_dbfs=-40.0), *plan.mixes[1:]))
+    listener = Listener(addresses[1], ("event",))
+    client.ask(RunPlan(plan.to_dict(), []))
+    for player in ("cello", "dulcimer"):
+        client.ask(AskRoom("ask", {"player": player, "mode": "perform"}))
+    wait_for(lambda: client.status().limited == [1])
+
+    def broken(space: Space, block: object) -> None:
+        raise ZeroDivisionError
+
+    monkeypatch.setattr(Space, "process", broken)
+    said = wait_for(lambda: [m for m in listener.receive(500) if m.get("kind") == "effect"])
+    assert said[0]["message"].startswith("The reverb of Barn failed and was switched off. What is captured is as it was.")  # type: ignore[index]
     listener.close()

@@ -1,6 +1,6 @@
 """What in the mixes for ears needs a look: rows that nobody hears, players who do not hear themselves, or too late."""
 
-from collections.abc import Iterator
+from collections.abc import Collection, Iterator
 
 from cattailer.core.findings import Cure, Finding
 from cattailer.core.gear.ladder import FELT_MS
@@ -8,9 +8,15 @@ from cattailer.core.mix.listening import OFF
 from cattailer.core.patch.patch import Patch, PatchMix, PatchTrack
 
 
-def check(patch: Patch, through_ms: float, reached: dict[str, set[str]]) -> list[Finding]:
-    """``reached`` are the mixes with outputs that each track gets to, by their keys."""
-    out = [*_twice(patch), *_own(patch, reached), *_late(patch, through_ms, reached), *_nowhere(patch, reached)]
+def check(
+    patch: Patch, through_ms: float, reached: dict[str, set[str]], limited: Collection[int] = ()
+) -> list[Finding]:
+    """``reached`` are the mixes with outputs that each track gets to, by their keys; ``limited`` those whose limiter
+    works most of the time, by their ids."""
+    out = [
+        *_twice(patch), *_own(patch, reached), *_late(patch, through_ms, reached), *_limited(patch, limited),
+        *_nowhere(patch, reached),
+    ]
     return out or [Finding("good", "Every row is heard, and nobody hears themselves too late")]
 
 
@@ -51,6 +57,13 @@ def _late(patch: Patch, through_ms: float, reached: dict[str, set[str]]) -> Iter
         hear = "hear" if len(late) > 1 else "hears"
         text = f"{_some(late)} {hear} themselves {through_ms:.1f} ms late. A smaller buffer in Timing helps"
         yield Finding("look", text, "late")
+
+
+def _limited(patch: Patch, limited: Collection[int]) -> Iterator[Finding]:
+    for mix in patch.mixes:
+        if mix.id in limited:
+            text = f"The limiter of {mix.name} works all the time: turn the mix down, or let it pass more"
+            yield Finding("look", text, f"limited:{mix.id}")
 
 
 def _nowhere(patch: Patch, reached: dict[str, set[str]]) -> Iterator[Finding]:

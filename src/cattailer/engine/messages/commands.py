@@ -23,7 +23,8 @@ AWAY = "away"
 class Status:
     """``session`` is None while none is open. ``run`` is the one that is captured, ``missing`` are files of takes that
     are not where they should be, ``drops`` the newest dropouts since the interface was opened, ``quiet`` the engine's
-    threads that do not come round any more; ``room`` is the stand-in's panel, None with a real interface."""
+    threads that do not come round any more, ``limited`` the mixes whose limiter works most of the time; ``room`` is the
+    stand-in's panel, None with a real interface."""
 
     session: int | None = None
     title: str = ""
@@ -39,6 +40,7 @@ class Status:
     missing: list[str] = field(default_factory=list)
     drops: list[Dropout] = field(default_factory=list)
     quiet: list[str] = field(default_factory=list)
+    limited: list[int] = field(default_factory=list)
     room: RoomState | None = None
 
 

@@ -99,6 +99,14 @@ class Late(TypedDict):
     blocks: int
 
 
+class Bypassed(TypedDict):
+    """An effect failed and was switched off."""
+
+    topic: Literal["event"]
+    kind: Literal["effect"]
+    message: str
+
+
 class RunEnded(TypedDict):
     topic: Literal["event"]
     kind: Literal["run"]
@@ -116,7 +124,7 @@ class MixSound(TypedDict):
     pcm: bytes
 
 
-Event = Halt | Lost | Late | RunEnded
+Event = Halt | Lost | Late | Bypassed | RunEnded
 Telemetry = Frame | Wave | Event | MixSound
 
 

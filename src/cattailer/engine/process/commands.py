@@ -223,7 +223,8 @@ def status(server: Server) -> Status:
         engine.plan.session, engine.plan.title, engine.transport.state, engine.plan.revision, engine.plan.rate_hz,
         engine.plan.inputs, engine.transport.position, engine.run.header.run if engine.run else None, engine.dropouts,
         engine.round_trip_samples, engine.driver.latency.round_trip_samples, list(engine.missing), list(engine.drops),
-        server.quiet(), engine.stand_in.room() if engine.stand_in is not None else None,
+        server.quiet(), server.telemetry.limited if server.telemetry is not None else [],
+        engine.stand_in.room() if engine.stand_in is not None else None,
     )
 
 

@@ -6,7 +6,8 @@ import msgpack
 import numpy as np
 import zmq
 
-from cattailer.core.patch.ends import mix_end
+from cattailer.core.mix.flow import APART
+from cattailer.core.patch.ends import mix_end, return_end
 from cattailer.core.plan import MOST_MIXES, Plan
 from cattailer.core.sound.ballistics import VU_ZERO_DBFS
 from cattailer.core.sound.meters import Reading, own_or_usual
@@ -22,6 +23,8 @@ MIX_CHUNK_S = 0.02
 
 HEARD_GAIN = 0.99
 """What turns down less is not told."""
+LIMITED_SHARE, LIMITED_FRAMES = 0.5, 300
+"""A limiter that worked in more than half of the frames of about the last ten seconds works all the time."""
 
 
 class Telemetry:
@@ -40,6 +43,7 @@ class Telemetry:
         self.point = "input"
         self._metered = engine.sample
         self._mix_at = engine.mixes.written
+        self._worked: dict[int, float] = {}
         self._chunk = int(MIX_CHUNK_S * rate)
 
     def pump(self) -> None:
@@ -50,6 +54,8 @@ class Telemetry:
             self._gather(until)
             if not engine.frames:
                 self._send(self._frame(at, state, position, until, self.rows.show(at), self._ears.show(at)))
+        for key, what in engine.bypassed():
+            self._send({"topic": "event", "kind": "effect", "message": self._bypassed(key, what)})
         while engine.events:
             self._send(engine.events.popleft())
         self._note_subscribers()
@@ -111,9 +117,26 @@ class Telemetry:
             },
         }
 
+    def _bypassed(self, key: str, what: str) -> str:
+        """In the user's words."""
+        names = {return_end(r.id): f"The reverb of {r.name}" for r in self._engine.plan.returns}
+        name = names.get(key.removesuffix(APART), f"One of the {key}")
+        return (
+            f"{name} {what} and was switched off. What is captured is as it was. Take it out and put it in again to "
+            "have it back."
+        )
+
+    @property
+    def limited(self) -> list[int]:
+        """The mixes whose limiter works most of the time."""
+        return [mix for mix, share in self._worked.items() if share > LIMITED_SHARE]
+
     def _limits(self) -> dict[str, float]:
         """How far each limiter turned down lately, in dB, by the mix's key; those that did nothing are left out."""
         least = self._engine.limited()
+        for mix, gain in least.items():
+            before = self._worked.get(mix, 0.0)
+            self._worked[mix] = before + ((gain < HEARD_GAIN) - before) / LIMITED_FRAMES
         return {mix_end(m): _down(gain) for m, gain in least.items() if gain < HEARD_GAIN}
 
     def _note_subscribers(self) -> None:

@@ -45,7 +45,7 @@ def describe(desk: Desk, session: Session, state: Status) -> Frame:
     profile, patch = desk.profile_or_blank(session.interface), patch_of(session)
     shown = deck.describe(desk, session, patch, profile, state)
     looks = patchcheck.check(patch, profile, frozenset(session.accepted))
-    heard = listening(session, patch, profile)
+    heard = listening(session, patch, profile, state.limited if state.session == session.id else [])
     return Frame(
         session.id, session.title,
         f"{profile.name} · {session.rate_hz / 1000:g} kHz · {session.bits} bit · {session.period} samples",
@@ -54,11 +54,11 @@ def describe(desk: Desk, session: Session, state: Status) -> Frame:
     )
 
 
-def listening(session: Session, patch: Patch, profile: Profile) -> list[Finding]:
-    """What ears get, looked at."""
+def listening(session: Session, patch: Patch, profile: Profile, limited: list[int]) -> list[Finding]:
+    """What ears get, looked at. ``limited`` are the mixes whose limiter works most of the time."""
     drawn = flow(patch, profile)
     wired = {m.key for m in patch.mixes if m.outputs}
     reached = {t.key: wired & set(drawn.way(t.key)) for t in patch.tracks}
     late = profile.latency(session.period).round_trip_samples + (measured_correction(session) or 0)
-    found = ears.check(patch, milliseconds(late, session.rate_hz), reached)
+    found = ears.check(patch, milliseconds(late, session.rate_hz), reached, limited)
     return [f for f in found if not f.key or f.key not in session.accepted]

@@ -41,6 +41,11 @@ class CellView:
         return "muted" if self.muted else figure(self.level_db)
 
     @property
+    def pan_words(self) -> str:
+        """Empty where it is as the row's, or in the middle."""
+        return f"{'L' if self.pan < 0 else 'R'}{abs(self.pan) * 100:.0f}" if self.pan else ""
+
+    @property
     def share(self) -> float:
         return share_of(self.level_db)
 

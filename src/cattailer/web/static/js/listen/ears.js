@@ -22,6 +22,14 @@ export function startEars() {
     for (const output of document.querySelectorAll("[data-limit]")) write(output, limits[output.dataset.limit]);
     for (const output of document.querySelectorAll("[data-down]")) write(output, down[output.dataset.down]);
   });
+  // A figure that is nudged is heard on its way; it is written down when it is left alone.
+  document.addEventListener("nudged", ({ target }) => {
+    const value = Number(target.value.replace("−", "-"));
+    if (!target.dataset.move || !Number.isFinite(value)) return;
+    wish({ move: [[...JSON.parse(target.dataset.move), value]] });
+    clearTimeout(letting);
+    letting = setTimeout(() => wish({ settle: true }), LET_GO_MS);
+  });
   if (!document.getElementById("ears")) return;
   rows.addEventListener("pointerdown", grab);
   rows.addEventListener("pointermove", drag);
@@ -110,6 +118,8 @@ function key(event) {
     Backspace: () => move(cell, 0, true),
     Enter: () => (can(cell) ? type(cell, "") : send(cell)),
     m: () => mute(cell),
+    "[": () => pan(cell, -0.1),
+    "]": () => pan(cell, 0.1),
   }[event.key] ?? (/^[-+−.,\d]$/.test(event.key) && can(cell) ? () => type(cell, event.key) : null);
   if (!action) return;
   event.preventDefault();
@@ -135,6 +145,15 @@ function move(cell, level, whole) {
     clearTimeout(letting);
     letting = setTimeout(settle, LET_GO_MS);
   }
+}
+
+function pan(cell, by) {
+  if (!can(cell) || cell.dataset.pan === undefined) return;
+  const value = Math.round(Math.min(1, Math.max(-1, Number(cell.dataset.pan) + by)) * 10) / 10;
+  cell.dataset.pan = value;
+  wish({ move: [[endOf(cell), cell.dataset.target, "pan", value]] });
+  clearTimeout(letting);
+  letting = setTimeout(settle, LET_GO_MS);
 }
 
 function figure(db) {

@@ -39,6 +39,7 @@ function nudge(field, by, fine) {
   const step = Number(field.dataset.nudge) * (fine ? 0.1 : 1);
   const value = Number(field.value.replace("−", "-")) + by * Math.max(step, 0.1);
   field.value = (value > 0 ? "+" : "") + String(Math.round(value * 10) / 10);
+  field.dispatchEvent(new Event("nudged", { bubbles: true }));
   clearTimeout(nudged);
   nudged = setTimeout(() => htmx.trigger(field, "change"), 300);
 }

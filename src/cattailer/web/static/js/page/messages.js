@@ -30,7 +30,7 @@ export function startMessages() {
   document.getElementById("message").addEventListener("click", () => say(""));
   on("problem", ({ message }) => say(message));
   on("event", (event) => {
-    if (event.kind === "halt") say(event.message);
+    if (event.kind === "halt" || event.kind === "effect") say(event.message);
     if (event.kind === "late") say("Takes came too late from the disk, so what is heard has a gap. What is captured has none.");
   });
 }
