@@ -52,7 +52,8 @@ def add_end(desk: Desk, session_id: int, kind: str, name: str = "") -> int:
             if main is not None:
                 edit.route(group_end(group.id), mix_end(main.id), True)
             return group.id
-        mix = Mix(place=place, name=called, outputs=_free_outputs(desk, edit))
+        # Players keep what they hear while the engineer rides the faders.
+        mix = Mix(place=place, name=called, outputs=_free_outputs(desk, edit), after_fader=False)
         edit.session.mixes.append(mix)
         edit.db.flush()
         return mix.id
