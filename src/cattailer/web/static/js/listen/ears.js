@@ -1,5 +1,6 @@
 // The sheet of ears: a cell is dragged, nudged and typed in. What moves is sent at once and heard; when the hand lets go, the
 // server writes it down. Where levels lie along a cell comes with the sheet.
+import { pressed } from "../page/refresh.js";
 import { on, tell, wish } from "../page/socket.js";
 
 const SEND_MS = 33;
@@ -10,6 +11,7 @@ let sender = 0;
 let letting = 0;
 let held = null; // the cell under the finger
 let close = "";
+let late = false; // what is beside is to be fetched once the finger is up
 
 export function startEars() {
   const rows = document.getElementById("rows");
@@ -17,6 +19,14 @@ export function startEars() {
     rows.addEventListener("focusin", look);
     rows.addEventListener("click", look);
     document.addEventListener("htmx:afterSettle", ({ target }) => { if (target.id === "rows") lookAgain(); });
+    document.addEventListener("htmx:beforeSwap", (event) => {
+      if (event.target.id !== "close" || !pressed()) return;
+      event.detail.shouldSwap = false;
+      late = true;
+    });
+    on("released", () => {
+      if (late) lookAgain();
+    });
   }
   on("frame", ({ limits, turned_down: down }) => {
     for (const output of document.querySelectorAll("[data-limit]")) write(output, limits[output.dataset.limit]);
@@ -180,18 +190,19 @@ function endOf(cell) {
   return cell.closest("[data-end]").dataset.end;
 }
 
-function post(address, values, cell) {
-  htmx.ajax("POST", address, { swap: "none", source: cell, values });
-}
-
 function mute(cell) {
   if (!can(cell)) return send(cell);
   const muted = cell.dataset.muted === undefined;
-  post(document.getElementById("ears").dataset.set, { end: endOf(cell), target: cell.dataset.target, what: "muted", value: muted ? 1 : 0 }, cell);
+  if (muted) cell.dataset.muted = "";
+  else delete cell.dataset.muted;
+  cell.querySelector("output").textContent = muted ? "muted" : figure(Number(cell.dataset.level));
+  wish({ move: [[endOf(cell), cell.dataset.target, "muted", muted ? 1 : 0]], settle: true });
 }
 
 function send(cell) {
-  if (cell.dataset.target && endOf(cell) !== "click") post(document.getElementById("ears").dataset.send, { end: endOf(cell), target: cell.dataset.target, on: "true" }, cell);
+  if (!cell.dataset.target || endOf(cell) === "click") return;
+  const values = { end: endOf(cell), target: cell.dataset.target, on: "true" };
+  htmx.ajax("POST", document.getElementById("ears").dataset.send, { swap: "none", source: cell, values });
 }
 
 // A level is typed in the cell; Enter takes it, Escape leaves it as it was.
@@ -239,7 +250,9 @@ function look({ target }) {
 }
 
 function lookAgain() {
+  late = pressed();
+  if (late) return;
   const aside = document.getElementById("close");
   if (!aside || !close || (aside.contains(document.activeElement) && document.activeElement.matches("input"))) return;
-  htmx.ajax("GET", `${aside.dataset.address}?${close}`, { target: "#close", swap: "innerHTML" });
+  htmx.ajax("GET", `${aside.dataset.address}?${close}`, { source: aside, target: "#close", swap: "innerHTML" });
 }

@@ -6,9 +6,11 @@
 //   by notification or in a frame, and fetched. So an edit answers with 204 and nothing else: the page that made it and
 //   all others take the same way.
 // - ``data-watch`` on ``#rows`` names a figure of the frame that they show; when it changes, they are fetched too.
+// - Whoever presses is not disturbed: nothing is swapped between a finger's going down and its coming up, or the press
+//   would reach nobody.
 // - Whoever is typing is not disturbed: a field with ``data-was`` or ``data-typing``, or in a form with ``data-typing``, holds
 //   the refresh back until it is left. What must survive a refresh has an id, and ``hx-preserve`` where it is drawn upon.
-import { on } from "./socket.js";
+import { on, tell } from "./socket.js";
 
 let busy = false;
 let wanted = false; // somebody asks for a fetch, no matter what is shown
@@ -29,11 +31,22 @@ export function startRefresh() {
     if (requestConfig.verb === "post") xhr.addEventListener("load", () => { if (xhr.status < 400) refresh(); });
   });
   document.addEventListener("htmx:beforeSwap", (event) => {
-    if (event.target.id !== "rows" || !typing()) return;
+    if (event.target.id !== "rows" || !(typing() || pressed())) return;
     event.detail.shouldSwap = false;
     wanted = true;
   });
+  addEventListener("pointerdown", () => { down = true; }, true);
+  for (const end of ["pointerup", "pointercancel"]) {
+    // The click that follows comes first.
+    addEventListener(end, () => setTimeout(() => { down = false; fetchAsNeeded(); tell("released", {}); }), true);
+  }
   document.addEventListener("focusout", () => setTimeout(fetchAsNeeded, 150));
+}
+
+// Whether a finger is down, or what it pressed is about to be heard of.
+let down = false;
+export function pressed() {
+  return down;
 }
 
 function shown() {
@@ -62,11 +75,13 @@ function refresh() {
 
 // One fetch at a time; one more when, after it, something newer was heard of.
 async function fetchAsNeeded() {
-  if (busy || typing()) return;
+  if (busy || typing() || pressed()) return;
   busy = true;
-  while ((wanted || newest > shown()) && !typing()) {
+  while ((wanted || newest > shown()) && !typing() && !pressed()) {
     wanted = false;
     await htmx.ajax("GET", document.getElementById("rows").dataset.refresh, { target: "#rows", swap: "innerHTML" });
+    // Where htmx only queued it, because something else was fetched, others get their turn first.
+    if (newest > shown()) await new Promise((done) => { setTimeout(done, 50); });
   }
   busy = false;
 }
