@@ -71,7 +71,7 @@ def main() -> None:
     plan = plan_of()
     with tempfile.TemporaryDirectory() as folder:
         address = f"ipc://{folder}/c"
-        server = EngineServer(lambda p: open_live_room(p, WallClock(QUEUE_S)), address, f"ipc://{folder}/t")
+        server = EngineServer(lambda p: open_live_room(p, WallClock(1000 * QUEUE_S)), address, f"ipc://{folder}/t")
         serving = threading.Thread(target=server.serve)
         serving.start()
         client = EngineClient(address)
