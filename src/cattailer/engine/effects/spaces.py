@@ -12,7 +12,6 @@ _SPACES = {
     "grain barn": {"room_size": 0.72, "damping": 0.55, "width": 1.0},
     "stone stair": {"room_size": 0.9, "damping": 0.15, "width": 0.85},
 }
-TAIL_S = {"pantry": 0.7, "grain barn": 2.5, "stone stair": 6.0}
 
 
 class Space:
@@ -28,10 +27,6 @@ class Space:
         self._reverb = Reverb(wet_level=1.0 / 3.0, dry_level=0.0, freeze_mode=0.0, **_SPACES[self.name])
         self._reverb.process(np.zeros((insert.channels, period), np.float32), self._rate, period, False)
 
-    @property
-    def tail_s(self) -> float:
-        return TAIL_S[self.name]
-
     def share(self, other: "Space") -> None:
         """Sounds on in the same space, with the tail that is in it."""
         self._reverb = other._reverb
@@ -39,6 +34,3 @@ class Space:
     def process(self, block: Floats) -> None:
         sound = np.ascontiguousarray(block[self.rows])
         block[self.rows] = self._reverb.process(sound, self._rate, self._period, False)
-
-    def reset(self) -> None:
-        self._reverb.reset()
