@@ -26,9 +26,29 @@ class Loopback:
 
 
 @dataclass(frozen=True)
+class HeardAt:
+    """What comes out of the two ``outputs`` (from 0) of a mix while a capture runs: the sockets (from 1) that are heard
+    by way of the engine, and inside the interface, and whether there is a click."""
+
+    outputs: tuple[int, ...]
+    through: frozenset[int]
+    direct: frozenset[int] = frozenset()
+    click: bool = False
+
+
+@dataclass(frozen=True)
+class Standing:
+    """What is plugged into a socket: a ``player``, or "room", and how they are picked up."""
+
+    player: str
+    pickup: str
+
+
+@dataclass(frozen=True)
 class RoomState:
     """The panel. ``players`` maps names to modes, ``loud_db`` says how much louder they play than usual; ``plugged``,
-    ``hums_dbu`` and ``knobs_db`` are by socket, ``bare`` names what lost its screen or DI. The driver leaves
+    ``hums_dbu``, ``knobs_db`` and ``standing`` are by socket, ``bare`` names what lost its screen or DI. ``worn`` says
+    by player which output (as printed, the first of two) their headphones are plugged into. The driver leaves
     ``unreported_samples`` out of the round trip that it claims."""
 
     players: dict[str, str] = field(default_factory=dict)
@@ -40,3 +60,5 @@ class RoomState:
     loopbacks: list[Loopback] = field(default_factory=list)
     unreported_samples: int = 0
     busy: str = "off"
+    standing: dict[int, Standing] = field(default_factory=dict)
+    worn: dict[str, int] = field(default_factory=dict)

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 from cattailer.core.gear.interface import Profile
 from cattailer.core.gear.latency import Latency
 from cattailer.core.plan import Plan, Preamps
-from cattailer.core.standin import RoomState
+from cattailer.core.standin import HeardAt, RoomState
 from cattailer.core.time.timeline import TempoMap
 
 Floats = NDArray[np.float32]
@@ -61,8 +61,8 @@ class StandIn(Protocol):
     """What a driver has beside, when its sources are played and not real. The engine asks whether it is there."""
 
     def set_tempo(self, tempo: TempoMap) -> None: ...
-    def set_through(self, sockets: frozenset[int]) -> None:
-        """Which sockets (from 1) are heard in headphones or speakers by way of the engine."""
+    def set_heard(self, heard: tuple[HeardAt, ...]) -> None:
+        """What is heard in headphones and speakers."""
 
     def command(self, name: str, arguments: dict[str, Any]) -> None:
         """The panel. Raises Refusal for what it does not know."""

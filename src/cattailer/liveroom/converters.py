@@ -28,7 +28,7 @@ class Converters:
 
     def __init__(self, profile: Profile, rate_hz: int) -> None:
         self._profile, self._rate = profile, rate_hz
-        self._gain = np.zeros((profile.inputs, 1), np.float32)
+        self.gain = np.zeros((profile.inputs, 1), np.float32)
         rng = np.random.default_rng(7)
         self._noise = rng.standard_normal((profile.inputs, _NOISE_SAMPLES), np.float32)
         self._hush = _hush(profile.inputs, rate_hz, rng)
@@ -62,7 +62,7 @@ class Converters:
             if preamps.low_cut_hz and preamps.low_cut_hz[i]:
                 low_cuts.setdefault(preamps.low_cut_hz[i], []).append(i)
             self.line_gain[i] = amplitude(dbfs(p.full_scale_dbu, gain, p.full_scale_dbu, pad))
-            self._gain[i] = amplitude(dbfs(-lost, gain, p.full_scale_dbu, pad)) if alive else 0.0
+            self.gain[i] = amplitude(dbfs(-lost, gain, p.full_scale_dbu, pad)) if alive else 0.0
             most = socket.max_input_dbu + pad + lost
             if mic:
                 most = min(most, microphone_dbu(mic.max_spl, mic.sensitivity_mv_per_pa))
@@ -77,7 +77,7 @@ class Converters:
                 tone_dbu = microphone_dbu(ROOM_TONE_SPL, mic.sensitivity_mv_per_pa)
                 tone_gain[i] = amplitude(dbfs(tone_dbu, gain, p.full_scale_dbu, pad)) / np.sqrt(2.0)
             if preamps.polarity and preamps.polarity[i]:
-                self._gain[i] *= -1.0
+                self.gain[i] *= -1.0
                 self.line_gain[i] *= -1.0
         self._floor = self._noise * noise_gain + self._hush * tone_gain
         quantise(self._floor.copy(), self._quiet)
@@ -111,7 +111,7 @@ class Converters:
             self._filter(volts, room_sample)
         most = self._most[:plugged]
         np.clip(volts, -most, most, out=volts)
-        volts *= self._gain[:plugged]
+        volts *= self.gain[:plugged]
         volts += self._floor[:plugged, at : at + count]
         rows = [row for row in self._limited if row < plugged]
         if rows:

@@ -12,15 +12,16 @@ from cattailer.core.errors import Refusal
 from cattailer.core.gear.interface import Profile
 from cattailer.core.gear.latency import Latency
 from cattailer.core.plan import Preamps
-from cattailer.core.standin import MODES, Loopback, RoomState
+from cattailer.core.standin import HeardAt, Loopback, RoomState
 from cattailer.core.time.timeline import TempoMap
 from cattailer.engine.driver import Process, Timeline
 from cattailer.liveroom.busy import MOODS, BusyComputer
 from cattailer.liveroom.clock import Clock
 from cattailer.liveroom.converters import quantise
 from cattailer.liveroom.ears import Ears
+from cattailer.liveroom.headphones import Headphones
+from cattailer.liveroom.panel import Panel, standing
 from cattailer.liveroom.room import Room
-from cattailer.liveroom.stage import BARE_HENRY, BARE_OHM, Plugged
 
 Floats = NDArray[np.float32]
 
@@ -57,7 +58,9 @@ class LiveRoom:
         self.place.start()
         self.latency: Latency = profile.latency(period)
         self._asked: deque[Callable[[int], None]] = deque()
-        self.hums: dict[int, float | None] = {}
+        self._panel = Panel(self.place, profile, self._asked.append)
+        self._said: tuple[HeardAt, ...] = ()
+        self._headphones: Headphones | None = None
         self._unreported = round(profile.unreported * rate_hz / 48000)
         self._outputs = np.zeros((profile.outputs, period), np.float32)
         self._loopbacks = [Wire(o, i) for o, i in cables]
@@ -80,80 +83,43 @@ class LiveRoom:
     def set_tempo(self, tempo: TempoMap) -> None:
         self._asked.append(lambda now: self.place.set_tempo(tempo, now))
 
-    def set_through(self, sockets: frozenset[int]) -> None:
-        self._asked.append(lambda now: self.place.hear(sockets, 1000.0 * self.round_trip_samples / self.rate_hz, now))
+    def set_heard(self, heard: tuple[HeardAt, ...]) -> None:
+        def hear(now: int) -> None:
+            self._said = heard
+            self._listen(now)
+
+        self._asked.append(hear)
+
+    def _listen(self, now: int) -> None:
+        late_ms = 1000.0 * self.round_trip_samples / self.rate_hz
+        self.place.hear(self._said, self.worn, late_ms, now)
+
+    @property
+    def worn(self) -> dict[str, int]:
+        """By player, the first output of their headphones, counted from 0."""
+        return self._headphones.worn if self._headphones is not None else {}
 
     def command(self, name: str, arguments: dict[str, Any]) -> None:
         """The stand-in's own panel. Raises Refusal for what it does not know."""
         known = {
-            "ask": self._ask, "swap": self._swap, "knock": self._knock, "hum": self._hum, "loud": self._loud,
-            "turn": self._turn, "rig": self._rig, "loop": self._loop, "claim": self._claim, "busy": self._be_busy,
+            **self._panel.commands, "loop": self._loop, "claim": self._claim, "busy": self._be_busy, "wear": self._wear,
         }
         if name not in known:
             raise Refusal(f"The live room knows no command {name!r}.")
         known[name](arguments)
-
-    def _ask(self, arguments: dict[str, Any]) -> None:
-        player, mode = str(arguments.get("player")), str(arguments.get("mode"))
-        if player not in self.place.players:
-            raise Refusal(f"No player here is called {player!r}.", 404)
-        if mode not in MODES:
-            raise Refusal(f"Players can {', '.join(MODES)}; not {mode!r}.")
-        self._asked.append(lambda now: self.place.ask(player, mode, now))
-
-    def _swap(self, arguments: dict[str, Any]) -> None:
-        one, other = (self.profile.socket(int(arguments[k])).number for k in ("one", "other"))
-        self._asked.append(lambda now: self.place.swap(one, other, now))
-
-    def _hum(self, arguments: dict[str, Any]) -> None:
-        socket, dbu = self.profile.socket(int(arguments["socket"])).number, arguments.get("dbu")
-        level = None if dbu is None else max(-100.0, min(20.0, float(dbu)))
-        self.hums[socket] = level
-        self._asked.append(lambda now: self.place.hum(socket, level, now))
-
-    def _loud(self, arguments: dict[str, Any]) -> None:
-        player, db = str(arguments.get("player")), float(arguments["db"])
-        if player not in self.place.players:
-            raise Refusal(f"No player here is called {player!r}.", 404)
-        if not -40.0 <= db <= 40.0:
-            raise Refusal("A player can play between 40 dB softer and 40 dB louder; nothing was changed.")
-        self._asked.append(lambda now: self.place.loud(player, db, now))
-
-    def _turn(self, arguments: dict[str, Any]) -> None:
-        socket, gain = self.profile.socket(int(arguments["socket"])), float(arguments["gain_db"])
-        if socket.remote or not socket.preamp:
-            raise Refusal(f"Socket {socket.number} has no knob to turn; set its gain in its row.")
-        gain = self.profile.check_gain(gain)
-        self._asked.append(lambda now: self.place.turn(socket.number, gain, now))
-
-    def _rig(self, arguments: dict[str, Any]) -> None:
-        """The screen before a microphone, or the DI behind a pickup."""
-        name, what, on = str(arguments.get("name")), str(arguments.get("what")), bool(arguments.get("on"))
-        if name not in {plug.name for plug in self.place.plugged.values()}:
-            raise Refusal(f"Nothing here is called {name!r}.", 404)
-        bare = {"source_ohm": BARE_OHM, "source_henry": BARE_HENRY}
-        changes: dict[str, Any] = {"screen": on} if what == "screen" else (
-            {"source_ohm": Plugged.source_ohm, "source_henry": Plugged.source_henry} if on else bare
-        )
-        self._asked.append(lambda now: self.place.rig(name, now, **changes))
-
-    def _knock(self, arguments: dict[str, Any]) -> None:
-        name = str(arguments.get("name"))
-        if name not in {plug.name for plug in self.place.plugged.values()}:
-            raise Refusal(f"Nothing here is called {name!r}.", 404)
-        self._asked.append(lambda now: self.place.knock(name, now))
 
     def room(self) -> RoomState:
         players = self.place.players
         return RoomState(
             {name: p.mode for name, p in players.items()}, {name: p.loud_db for name, p in players.items()},
             {socket: plug.name for socket, plug in sorted(self.place.plugged.items())},
-            {socket: dbu for socket, dbu in self.hums.items() if dbu is not None}, dict(self.place.knobs),
+            {socket: dbu for socket, dbu in self._panel.hums.items() if dbu is not None}, dict(self.place.knobs),
             [p.name for p in self.place.plugged.values() if p.source_henry or not p.screen],
             [
                 Loopback(b.output + 1, b.input + 1, "cable" if b.gain == 1.0 else "headphone") for b in self._loopbacks
             ],
-            self._unreported, self._busy.name,
+            self._unreported, self._busy.name, standing(self.place.plugged),
+            {player: output + 1 for player, output in self.worn.items()},
         )
 
     def run(self, process: Process, going: Callable[[], bool]) -> None:
@@ -168,8 +134,8 @@ class LiveRoom:
     def _block(self, process: Process, lost: int) -> None:
         start, period = self.sample, self.period
         inputs = self.place.read(start, start + period)
-        if self._loopbacks:
-            inputs = self._through_loops(inputs, lost)
+        if self._loopbacks or self._headphones is not None:
+            inputs = self._arriving(inputs, lost)
         said = process(inputs, self._outputs, start, lost)
         rolling, position, seed, entry = said
         before = self._heard
@@ -185,6 +151,8 @@ class LiveRoom:
         if self._loopbacks:
             self._played[:, :-period] = self._played[:, period:]
             self._played[:, -period:] = self._outputs
+        if self._headphones is not None:
+            self._headphones.played(self._outputs)
         self.sample += period
 
     @property
@@ -192,8 +160,9 @@ class LiveRoom:
         """The true one."""
         return max(self.period, self.latency.round_trip_samples + self._unreported)
 
-    def _through_loops(self, inputs: Floats, lost: int) -> Floats:
-        """What was played one round trip ago arrives again; nothing was played while samples were lost."""
+    def _arriving(self, inputs: Floats, lost: int) -> Floats:
+        """What was played one round trip ago arrives again, by cable or from headphones; nothing was played while
+        samples were lost."""
         held, period = self._played.shape[1], self.period
         if lost:
             gone = min(lost, held)
@@ -207,7 +176,35 @@ class LiveRoom:
             if back.gain < 1.0:
                 arriving += inputs[back.input]
             quantise(arriving, joined[back.input])
+        if self._headphones is not None:
+            if self._headphones.plugged is not self.place.plugged:
+                self._headphones = self._put_on(self.worn)
+            if lost:
+                self._headphones.lost(lost)
+            for row in self._headphones.add_to(joined, self.place.gain, self.round_trip_samples):
+                quantise(joined[row].copy(), joined[row])
         return joined
+
+    def _put_on(self, worn: dict[str, int]) -> Headphones:
+        held = self.latency.round_trip_samples + MOST_UNREPORTED + self.period
+        return Headphones(worn, self.place.plugged, self.profile.inputs, self.rate_hz, held)
+
+    def _wear(self, arguments: dict[str, Any]) -> None:
+        """Players put on headphones that are plugged into two outputs (printed numbers, the first of the two) or take
+        them off (0): ``worn``, by player. Who is not named keeps what they have."""
+        wanted = {**{p: o + 1 for p, o in self.worn.items()}, **dict(arguments.get("worn") or {})}
+        for player, output in wanted.items():
+            if player not in self.place.players:
+                raise Refusal(f"No player here is called {player!r}.", 404)
+            if not isinstance(output, int) or not 0 <= output < self.profile.outputs:
+                raise Refusal(f"{self.profile.name} has no outputs {output} and the next for headphones.")
+        worn = {player: output - 1 for player, output in wanted.items() if output}
+
+        def wear(now: int) -> None:
+            self._headphones = self._put_on(worn) if worn else None
+            self._listen(now)
+
+        self._asked.append(wear)
 
     def _loop(self, arguments: dict[str, Any]) -> None:
         """Plugs a cable from an output to an input (printed numbers), or holds a headphone to a microphone."""

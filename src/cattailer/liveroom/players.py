@@ -40,6 +40,16 @@ class Stretch:
 
 
 @dataclass(frozen=True)
+class Hearing:
+    """What a player hears while they play: themselves so late, or not at all in the headphones that they wear; ``lost``
+    is who wears headphones without a click."""
+
+    late_ms: float = 0.0
+    unheard: bool = False
+    lost: bool = False
+
+
+@dataclass(frozen=True)
 class _Humanity:
     """One time through: lateness in samples, force factors; force 0 is a missed note."""
 
@@ -54,8 +64,7 @@ class Player:
         self.name = name
         self.mode = "follow"
         self.loud_db = 0.0
-        self.late_ms = 0.0
-        """So late they hear themselves."""
+        self.hearing = Hearing()
         self._rows = rows
         self._rate = rate_hz
         self._notes = tune.parts()[name]
@@ -116,7 +125,10 @@ class Player:
 
     def _slack(self) -> int:
         """The furthest that a note is off, in samples."""
-        furthest_ms = lateness.drag_ms(self.late_ms) + lateness.WIDEST * lateness.scatter_ms(self.late_ms)
+        late_ms, unheard = self.hearing.late_ms, self.hearing.unheard
+        furthest_ms = lateness.drag_ms(late_ms) + lateness.WIDEST * lateness.scatter_ms(late_ms, unheard)
+        if self.hearing.lost:
+            furthest_ms += lateness.WANDER_MS
         return int(furthest_ms * self._rate / 1000.0)
 
     def _add_stretch(
@@ -134,7 +146,7 @@ class Player:
             high = bisect.bisect_left(starts, last - zero)
             if low == high:
                 continue
-            human = self._human(stretch.seed + lap, self.late_ms)
+            human = self._human(stretch.seed + lap, self.hearing)
             for i in range(low, high):
                 at = max(earliest, zero + starts[i] + human.late[i])
                 force = self._notes[i].force * human.force[i] * gain
@@ -146,16 +158,20 @@ class Player:
                         target = sources[row, offset + a - start : offset + b - start]
                         target += sound[a - at : b - at] * np.float32(force)
 
-    def _make_human(self, seed: int, late_ms: float) -> _Humanity:
+    def _make_human(self, seed: int, hearing: Hearing) -> _Humanity:
         """How this player plays this pass; a mishap happens about once in two passes."""
         rng = np.random.default_rng([abs(seed), sum(map(ord, self.name))])
         count = len(self._notes)
         off = np.clip(rng.normal(0, 1, count), -lateness.WIDEST, lateness.WIDEST)
-        late = (lateness.drag_ms(late_ms) + lateness.scatter_ms(late_ms) * off) / 1000.0
-        force = np.clip(rng.normal(1.0, 0.08, count) * rng.uniform(0.94, 1.04), 0.6, 1.15)
+        late_ms = lateness.drag_ms(hearing.late_ms) + lateness.scatter_ms(hearing.late_ms, hearing.unheard) * off
+        if hearing.lost:
+            own = sum(map(ord, self.name))
+            late_ms += np.array([lateness.wander_ms(float(n.quarter), own) for n in self._notes])
+        uneven = lateness.FORCE_UNHEARD if hearing.unheard else lateness.FORCE
+        force = np.clip(rng.normal(1.0, uneven, count) * rng.uniform(0.94, 1.04), 0.6, 1.15)
         if rng.random() < 0.5:
             force[int(rng.integers(count))] = 0.0
-        return _Humanity((late * self._rate).astype(int).tolist(), force.tolist())
+        return _Humanity((late_ms / 1000.0 * self._rate).astype(int).tolist(), force.tolist())
 
     def _make_note(self, instrument: str, pitch: float, tenths: int) -> Floats:
         hz = 440.0 * 2.0 ** ((pitch - 69.0) / 12.0)

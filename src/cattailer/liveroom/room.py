@@ -13,12 +13,13 @@ from numpy.typing import NDArray
 from cattailer.core.gear.interface import Profile
 from cattailer.core.gear.levels import microphone_dbu
 from cattailer.core.plan import Preamps
+from cattailer.core.standin import HeardAt
 from cattailer.core.time.timeline import TempoMap
 from cattailer.core.units import amplitude
 from cattailer.liveroom import stage, tune
 from cattailer.liveroom.barn import PARTITION, Barn
 from cattailer.liveroom.converters import Converters
-from cattailer.liveroom.players import Player, stretches_for
+from cattailer.liveroom.players import Hearing, Player, stretches_for
 
 Floats = NDArray[np.float32]
 _SIZE = 5 * PARTITION + 464  # no power of two: rows must not fall on the same cache lines
@@ -63,7 +64,12 @@ class Room:
 
     @property
     def line_gain(self) -> Floats:
+        """What a full-scale output becomes at each input, and ``gain`` 0 dBu."""
         return self._converters.line_gain
+
+    @property
+    def gain(self) -> Floats:
+        return self._converters.gain[:, 0]
 
     def start(self) -> None:
         """Everybody sits down and begins what they were asked for."""
@@ -84,6 +90,12 @@ class Room:
         self._preamps = preamps
         self._converters.set_preamps(preamps, self.plugged)
         self._forget(now)
+
+    def plug(self, plugged: dict[int, stage.Plugged], now: int) -> None:
+        """Pulls every cable, and plugs these in."""
+        self.plugged = plugged
+        self._plug()
+        self._set_again(now)
 
     def swap(self, one: int, other: int, now: int) -> None:
         """Exchanges the cables of two sockets, either of which may be empty."""
@@ -131,12 +143,14 @@ class Room:
         self._taps = [t for t in self._taps if t[0] > now - 10 * self._rate] + [(now, name)]
         self._forget(now)
 
-    def hear(self, sockets: frozenset[int], late_ms: float, now: int) -> None:
-        """Who plays into one of these sockets hears themselves by way of the engine, so late; the others at once."""
-        plugs = [plug for socket, plug in self.plugged.items() if socket in sockets]
-        through = {plug.looks_at or plug.pickup.split("-")[0] for plug in plugs}
+    def hear(self, heard: tuple[HeardAt, ...], worn: dict[str, int], late_ms: float, now: int) -> None:
+        """Who plays into a socket that is heard by way of the engine hears themselves so late: in the headphones that
+        they wear (``worn``: by player, the first output), or, without any, wherever it comes out."""
+        of_player: dict[str, set[int]] = {}
+        for socket, plug in self.plugged.items():
+            of_player.setdefault(plug.player, set()).add(socket)
         for name, player in self.players.items():
-            player.late_ms = late_ms if name in through else 0.0
+            player.hearing = _hearing(of_player.get(name, set()), heard, worn.get(name), late_ms)
         self._forget(now)
 
     def set_tempo(self, tempo: TempoMap, now: int) -> None:
@@ -227,6 +241,14 @@ class Room:
         for table in (self._table, self._words):
             table[:, : _SIZE - low] = table[:, low:].copy()
         self._base += low
+
+
+def _hearing(sockets: set[int], heard: tuple[HeardAt, ...], output: int | None, late_ms: float) -> Hearing:
+    if output is None:
+        return Hearing(late_ms if any(sockets & h.through for h in heard) else 0.0)
+    own = next((h for h in heard if h.outputs[:1] == (output,)), HeardAt((), frozenset()))
+    through, direct = bool(sockets & own.through), bool(sockets & own.direct)
+    return Hearing(late_ms if through else 0.0, bool(sockets) and not (through or direct), not own.click)
 
 
 def _mains(rate_hz: int) -> Floats:

@@ -51,6 +51,20 @@ class Plugged:
     source_henry: float = 0.0
     screen: bool = True
 
+    @property
+    def player(self) -> str:
+        """Whom it is there for; "room" for what hears everybody."""
+        if self.microphone is not None and self.microphone.pattern == 1.0:
+            return "room"
+        return self.looks_at or self.pickup.split("-")[0]
+
+    @property
+    def kind(self) -> str:
+        """How it picks up, in the words of an input list."""
+        if self.microphone is None:
+            return "instrument" if self.source_henry else "line" if self.pickup_dbu > -10.0 else "DI"
+        return "condenser" if self.microphone.needs_48v else "ribbon" if self.microphone.pattern == 0.0 else "dynamic"
+
 
 SMALL_CONDENSER = Microphone("small condenser", 12.0, 15.0, 0.5, True)
 LARGE_CONDENSER = Microphone("large condenser", 20.0, 8.0, 0.5, True)

@@ -8,14 +8,13 @@ Rows of the last one are the mixes (two each), then what feeds tracks: twice two
 in live, then what is made inside, because the latter waits a round trip before it can be captured.
 """
 
-from collections.abc import Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
 from numpy.typing import NDArray
 
 from cattailer.core.mix.effects import Effects
-from cattailer.core.mix.listening import AUTO, CAPTURING, THROUGH, heard
+from cattailer.core.mix.listening import AUTO, THROUGH, heard
 from cattailer.core.patch.ends import track_end
 from cattailer.core.plan import Plan
 
@@ -148,14 +147,3 @@ def depends_on_takes(plan: Plan) -> list[int]:
         return (track.armed or is_inside(plan, place)) and any(i >= 0 for i in track.inputs)
 
     return [n for n in range(len(plan.tracks)) if differs(n)]
-
-
-def through_sockets(flow: Flow, plan: Plan, rows: Sequence[int]) -> frozenset[int]:
-    """Sockets (from 1) that are heard live in any of the given rows of the mixes while a capture runs."""
-    reached = (flow.matrices[-1][list(rows)] != 0.0).any(axis=0)
-    for level, matrix in zip(flow.levels[::-1], flow.matrices[-2::-1], strict=True):
-        on = reached[flow.channels + level.first : flow.channels + level.stop]
-        reached |= (matrix[on] != 0.0).any(axis=0)
-    live = gates(flow, plan, CAPTURING)[0].max(axis=0) * flow.live
-    sources = flow.source[reached[: flow.channels] & (live != 0.0)]
-    return frozenset(int(s) + 1 for s in sources if 0 <= s < plan.inputs)

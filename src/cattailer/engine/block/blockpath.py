@@ -88,7 +88,7 @@ class BlockPath:
         driver.set_preamps(plan.preamps)
         if self.stand_in is not None:
             self.stand_in.set_tempo(plan.tempo)
-            self.stand_in.set_through(self._prepared.through)
+            self.stand_in.set_heard(self._prepared.heard)
 
     @property
     def plan(self) -> Plan:

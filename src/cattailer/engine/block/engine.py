@@ -56,8 +56,8 @@ class Engine(BlockPath):
             self.driver.set_preamps(plan.preamps)
         if self.stand_in is not None and plan.tempo != old.plan.tempo:
             self.stand_in.set_tempo(plan.tempo)
-        if self.stand_in is not None and new.through != old.through:
-            self.stand_in.set_through(new.through)
+        if self.stand_in is not None and new.heard != old.heard:
+            self.stand_in.set_heard(new.heard)
         switched = plan.preamps.phantom != old.plan.preamps.phantom
 
         def swap() -> None:

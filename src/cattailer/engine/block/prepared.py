@@ -3,7 +3,8 @@
 import numpy as np
 
 from cattailer.core.mix.compiling import Compiler, compile_flow
-from cattailer.core.mix.flow import Flow, gates, is_inside, through_sockets
+from cattailer.core.mix.flow import Flow, gates, is_inside
+from cattailer.core.mix.hearing import heard_at
 from cattailer.core.mix.listening import DIRECT
 from cattailer.core.plan import SOFTWARE_CHANNELS, Plan
 from cattailer.core.transport import STATES
@@ -54,9 +55,7 @@ class Prepared:
         ])
         if (self.ceilings < NO_LIMIT).any():
             kernels.warm_up()
-        heard = np.flatnonzero(self.outputs.any(axis=0)).tolist()
-        self.through = through_sockets(self.flow, plan, heard)
-        """Sockets that are heard at an output while a capture runs."""
+        self.heard = heard_at(plan, self.flow, self.direct)
         self.keeps = SOFTWARE_CHANNELS + self.feeders if patterns or plan.feeders else 0
 
 

@@ -1,5 +1,7 @@
 """The stand-in's panel: players, cables, and what can go wrong. With a real interface there is none."""
 
+from collections.abc import Sequence
+
 from cattailer.core.standin import RoomState
 from cattailer.engine.messages.commands import AskRoom
 from cattailer.services.desk.desk import Desk
@@ -24,6 +26,21 @@ def knock(desk: Desk, name: str) -> None:
 def swap_cables(desk: Desk, one: int, other: int) -> None:
     """Exchanges two cables, so that the list is wrong."""
     _ask(desk, "swap", one=one, other=other)
+
+
+def plug_in(desk: Desk, rows: Sequence[tuple[int, str, str]]) -> None:
+    """Pulls every cable and plugs in what a list says: (socket, words, pick-up)."""
+    _ask(desk, "plug", rows=[{"socket": s, "words": words, "pickup": pickup} for s, words, pickup in rows])
+
+
+def stand(desk: Desk, socket: int, player: str, pickup: str) -> None:
+    """Somebody else stands at a socket; no player pulls its cable out."""
+    _ask(desk, "stand", socket=socket, player=player, pickup=pickup)
+
+
+def wear(desk: Desk, worn: dict[str, int]) -> None:
+    """Players put on headphones at an output as printed, the first of two; 0 takes them off."""
+    _ask(desk, "wear", worn=worn)
 
 
 def play_louder(desk: Desk, player: str, db: float) -> None:

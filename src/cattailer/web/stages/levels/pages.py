@@ -3,8 +3,7 @@
 from flask import Blueprint, render_template
 from pydantic import Field
 
-from cattailer.services.desk import standin
-from cattailer.services.stages.levels import noise, pairing, show
+from cattailer.services.stages.levels import liveroom, noise, pairing, show
 from cattailer.web.forms import Form, desk, query
 from cattailer.web.shell import render
 
@@ -45,7 +44,7 @@ def _page(session_id: int, view: str, again: bool) -> str:
     elif view == "noise":
         more["measured_at"], more["noise_rows"] = noise.newest(desk(), session_id)
     elif view == "room":
-        more["room"] = standin.room_of(desk())
+        more["place"] = liveroom.show(desk(), session_id)
     return render("levels", shown.frame, view, again, page=shown, views=VIEWS, **more)
 
 

@@ -3,8 +3,10 @@
 from typing import Literal
 
 from flask import Blueprint, Response
+from pydantic import Field
 
 from cattailer.services.desk import standin
+from cattailer.services.stages.levels import liveroom
 from cattailer.web.forms import Decibels, Form, Text, desk, done, form
 
 blueprint = Blueprint("levels_room", __name__, url_prefix="/s/<int:session_id>/levels")
@@ -29,6 +31,46 @@ class Rig(Form):
     name: Text
     what: Literal["screen", "di"]
     on: bool
+
+
+class Stand(Form):
+    socket: int
+    player: Text = ""
+    pickup: Text = "dynamic"
+
+
+class Wear(Form):
+    player: Text
+    output: int = Field(default=0, ge=0, le=1000)
+
+
+@blueprint.post("/stand-in/plug")
+def plug(session_id: int) -> Response:
+    liveroom.plug_in_list(desk(), session_id)
+    return done()
+
+
+@blueprint.post("/stand-in/stand")
+def stand(session_id: int) -> Response:
+    wish = form(Stand)
+    standin.stand(desk(), wish.socket, wish.player, wish.pickup)
+    return done()
+
+
+@blueprint.post("/stand-in/wear")
+def wear(session_id: int) -> Response:
+    wish = form(Wear)
+    standin.wear(desk(), {wish.player: wish.output})
+    return done()
+
+
+@blueprint.post("/stand-in/headphones/<any(on, off):which>")
+def headphones(session_id: int, which: str) -> Response:
+    if which == "on":
+        liveroom.put_on(desk(), session_id)
+    else:
+        liveroom.take_off(desk())
+    return done()
 
 
 @blueprint.post("/stand-in/loud")
