@@ -11,6 +11,7 @@ from typing import Any
 from cattailer.core.mix.cells import Cell
 from cattailer.core.mix.effects import Effects
 from cattailer.core.mix.listening import Listen
+from cattailer.core.notes.guide import Guide, guides_of
 from cattailer.core.patch.ends import SOFTWARE
 from cattailer.core.sound.meters import TARGET_WINDOW_DBFS, own_or_usual
 from cattailer.core.takes.pieces import Piece
@@ -39,6 +40,8 @@ class TrackPlan:
     live_db: float = 0.0
     playback_db: float = 0.0
     effects: Effects = Effects()
+    prints: bool = False
+    """Whether its effects are captured."""
 
 
 @dataclass(frozen=True)
@@ -112,7 +115,7 @@ class Plan:
     ``correction_samples`` is what the measured round trip is longer than the driver claims. ``loop`` is the stretch
     that rolling goes round in. ``pieces`` are those of the session's ``takes_revision``. ``cells`` say how some routes
     differ from a plain way; ``alone`` is the end that the main mix plays alone, before its fader.
-    ``direct``: the interface has a Direct path.
+    ``direct``: the interface has a Direct path. ``guides`` are tuned to an A of ``reference_hz``.
     """
 
     session: int
@@ -142,6 +145,8 @@ class Plan:
     cells: tuple[Cell, ...] = ()
     alone: str = ""
     direct: bool = False
+    guides: tuple[Guide, ...] = ()
+    reference_hz: float = 440.0
 
     @property
     def source_channels(self) -> int:
@@ -169,7 +174,22 @@ class Plan:
         return data
 
     def plain_pieces(self) -> list[list[Any]]:
-        return [[p.take, p.track, p.path, p.start, p.samples, p.offset] for p in self.pieces]
+        return [[p.take, p.track, p.path, p.start, p.samples, p.offset, p.printed] for p in self.pieces]
+
+    @property
+    def take_rows(self) -> dict[tuple[int, bool], tuple[int, int]]:
+        """Where takes come in, by track and whether their effects are in them already: (first row, rows). Those that
+        have them come after all others, and only where there are any."""
+        printed = {p.track for p in self.pieces if p.printed}
+        out: dict[tuple[int, bool], tuple[int, int]] = {}
+        row = 0
+        for key, width in (
+            *(((t.id, False), len(t.inputs)) for t in self.tracks),
+            *(((t.id, True), len(t.inputs)) for t in self.tracks if t.id in printed),
+        ):
+            out[key] = row, width
+            row += width
+        return out
 
     @classmethod
     def from_dict(cls, data: dict[str, Any], pieces: Iterable[Piece] = ()) -> "Plan":
@@ -189,6 +209,7 @@ class Plan:
         rest["feeders"] = tuple(rest["feeders"])
         rest["window"] = tuple(rest["window"])
         rest["loop"] = tuple(rest["loop"]) if rest.get("loop") else None
+        rest["guides"] = guides_of(rest["guides"])
         rest["clicking"] = ClickSettings.from_dict(rest["clicking"])
         return cls(**rest)
 

@@ -26,7 +26,8 @@ LEAD_IN_MARK = "-head"
 @dataclass(frozen=True)
 class RunFile:
     """A file of a run: its track, and the source channels (from 0) that feed its channels; ``feed`` says them in words.
-    ``source`` is who plays there, ``gain_db`` the preamp's gain less its pad, where there is one."""
+    ``source`` is who plays there, ``gain_db`` the preamp's gain less its pad, where there is one. ``prints``: the
+    track's effects are captured too."""
 
     track: int
     name: str
@@ -36,6 +37,7 @@ class RunFile:
     source: str = ""
     gain_db: float | None = None
     feed: str = ""
+    prints: bool = False
 
 
 @dataclass(frozen=True)

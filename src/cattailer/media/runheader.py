@@ -46,7 +46,7 @@ def header(
         tuple(
             RunFile(
                 t.id, t.name, f"{stem}.wav", len(t.inputs), t.inputs, by[t.id].source, by[t.id].gain_db,
-                _fed(by[t.id].feed),
+                _fed(by[t.id].feed), t.prints and bool(t.effects),
             )
             for t, stem in zip(chosen, stems, strict=True)
         ),

@@ -40,6 +40,7 @@ class Session(Base):
     mixing_period: Mapped[int] = mapped_column(default=1024)
     mixing: Mapped[bool] = mapped_column(default=False)
     clicking: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    guides: Mapped[list[Any]] = mapped_column(default=list)
     range_start: Mapped[int] = mapped_column(BigInteger, default=0)
     range_stop: Mapped[int] = mapped_column(BigInteger, default=0)
     looping: Mapped[bool] = mapped_column(default=False)
@@ -107,6 +108,7 @@ class Track(Base):
     live_db: Mapped[float] = mapped_column(default=0.0)
     playback_db: Mapped[float] = mapped_column(default=0.0)
     effects: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    prints: Mapped[bool] = mapped_column(default=False)
 
     takes: Mapped[list["Take"]] = relationship(
         order_by="Take.number", cascade="all, delete-orphan", back_populates="track"
@@ -219,7 +221,8 @@ class Media(Base):
 
 
 class Take(Base):
-    """What one track got in one run. ``source`` is who played, ``gain_db`` the preamp's gain less its pad.
+    """What one track got in one run. ``source`` is who played, ``gain_db`` the preamp's gain less its pad, ``printed``
+    whether the track's effects are in it.
 
     ``lead_in`` is what was counted in before it, of which the last ``lead_in_samples`` samples are heard.
     """
@@ -239,6 +242,7 @@ class Take(Base):
     clips: Mapped[int]
     source: Mapped[str] = mapped_column(default="")
     gain_db: Mapped[float | None]
+    printed: Mapped[bool] = mapped_column(default=False)
 
     track: Mapped[Track] = relationship(back_populates="takes")
     run: Mapped[Run] = relationship(back_populates="takes")

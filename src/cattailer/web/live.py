@@ -3,7 +3,8 @@
 Out: JSON texts with a ``topic`` (frame, wave, event, revision, check, levels, tuner, problem, and elsewhere
 when the engine runs another session) and binary sound of a mix (32-bit float, stereo). In: ``listen``
 to a mix (0: none), ``tune`` the row of a socket (0: none), ``levels`` while that stage is open, ``move`` controls, and
-``settle`` when the hand lets go of them: then it is written down, as is what a page that is gone had moved.
+``settle`` when the hand lets go of them: then it is written down, as is what a page that is gone had moved. ``keys``
+are those of the guide notes that are held down; a page that is gone holds none.
 """
 
 import json
@@ -25,7 +26,7 @@ from cattailer.services.desk.desk import Desk
 from cattailer.services.session.reading import revision_of
 from cattailer.services.stages.levels import tuning, watch
 from cattailer.services.stages.levels.live import LiveLevels
-from cattailer.services.stages.listen import gestures
+from cattailer.services.stages.listen import gestures, guiding
 from cattailer.services.stages.patch import linecheck
 
 WAIT_MS = 20
@@ -50,6 +51,7 @@ class Wish(BaseModel):
     levels: bool = False
     move: list[Control] = Field(default=[], max_length=64)
     settle: bool = False
+    keys: list[Annotated[int, Field(ge=0, le=127)]] | None = Field(default=None, max_length=16)
 
     @model_validator(mode="after")
     def _asks(self) -> "Wish":
@@ -86,6 +88,7 @@ class Hand:
 
         self._newest: dict[tuple[str, str, str], Move] = {}
         self._at = 0.0
+        self._holds = False
 
     def move(self, moves: list[Move]) -> None:
         """Of what comes within a moment the newest counts."""
@@ -104,6 +107,19 @@ class Hand:
             gestures.move(self._desk, self._session, list(newest.values()))
             self._moved |= newest
 
+    def hold(self, keys: list[int]) -> None:
+        """Guide notes. Raises Refusal."""
+        self._holds = bool(keys)
+        guiding.hold(self._desk, self._session, keys)
+
+    def leave(self) -> None:
+        """The page is gone."""
+        if self._holds:
+            with suppress(Refusal):
+                self.hold([])
+        with suppress(Refusal):
+            self.let_go()
+
     def let_go(self) -> None:
         self.send()
         moved, self._moved = list(self._moved.values()), {}
@@ -115,8 +131,7 @@ def _serve(ws: Server, listener: Listener, session_id: int, known: int, revision
     try:
         _talk(ws, listener, session_id, known, revisions, desk, hand)
     finally:
-        with suppress(Refusal):
-            hand.let_go()
+        hand.leave()
 
 
 def _talk(
@@ -178,6 +193,9 @@ def _grant(ws: Server, listener: Listener, text: Any, before: Wish, hand: Hand) 
     hand.move([Move(*control) for control in wish.move])
     if wish.settle:
         _tell_refusal(ws, hand.let_go)
+    keys = wish.keys
+    if keys is not None:
+        _tell_refusal(ws, lambda: hand.hold(keys))
     kept = {"tune": before.tune if wish.tune is None else wish.tune}
     return wish.model_copy(update={**kept, "listen": before.listen if wish.listen is None else wish.listen})
 

@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cattailer.core.mix.effects import Effects
-from cattailer.core.mix.flow import NO_TRACK, Floats, Flow, Insert, Level, Voice
+from cattailer.core.mix.flow import OF_CLICK, Floats, Flow, Insert, Level, Voice
 from cattailer.core.mix.listening import THROUGH
 from cattailer.core.mix.ways import Node, Ways
 from cattailer.core.patch.ends import mix_end
@@ -37,7 +37,7 @@ class Compiler:
         this is the compiler of that plan."""
         old = self._ways.plan
         same = all(getattr(plan, name) is getattr(old, name) for name in _STRUCTURE) and plan.alone == old.alone
-        if not same or [m.id for m in plan.mixes] != [m.id for m in old.mixes]:
+        if not same or not self._ways.lies_as(plan) or [m.id for m in plan.mixes] != [m.id for m in old.mixes]:
             return None
         if len(plan.cells) == len(old.cells):  # what was not moved is the same object
             pairs = zip(plan.cells, old.cells, strict=True)
@@ -138,21 +138,22 @@ class Compiler:
 
     def _ends_of_voices(self) -> tuple[NDArray[np.intp], NDArray[np.intp], Floats, Floats]:
         plan = self._ways.plan
-        before = np.concatenate([[0], np.cumsum([len(t.inputs) for t in plan.tracks])]).astype(int)
+        rows = self._ways.take_rows
         click = plan.inputs + SOFTWARE_CHANNELS
-        silent, no_take = click + 2, int(before[-1])
+        guide, silent, no_take = click + 2, click + 3, sum(width for _, width in rows.values())
         source: list[int] = []
         place: list[int] = []
         live: list[float] = []
         play: list[float] = []
         for voice, count in self._ways.voices:
-            if voice.track == NO_TRACK:
-                source += [click, click + 1]
+            if voice.track < 0:
+                source += [click, click + 1] if voice.track == OF_CLICK else [guide, guide]
                 place, live, play = place + [no_take] * 2, live + [1.0] * 2, play + [0.0] * 2
                 continue
             track = plan.tracks[voice.track]
             source += [self._source(voice, s, silent) for s in track.inputs]
-            place += [int(before[voice.track]) + c if voice.captured else no_take for c in range(count)]
+            first = rows[track.id, voice.printed][0]
+            place += [first + c if voice.captured else no_take for c in range(count)]
             live += [amplitude(track.live_db) if voice.live else 0.0] * count
             play += [amplitude(track.playback_db) if voice.captured else 0.0] * count
         return (np.array(source, np.intp), np.array(place, np.intp), np.array(live, np.float32),

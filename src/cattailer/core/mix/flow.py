@@ -24,7 +24,8 @@ Places = NDArray[np.intp]
 
 @dataclass(frozen=True)
 class Voice:
-    """``track`` is the place in the plan, ``NO_TRACK`` for the click. ``feed``: for capture, whatever ears choose."""
+    """``track`` is the place in the plan, ``OF_CLICK`` or ``OF_GUIDE``. ``feed``: for capture, whatever ears choose.
+    ``printed``: takes that have their effects in them."""
 
     track: int
     when: str = AUTO
@@ -32,9 +33,10 @@ class Voice:
     captured: bool = True
     raw: bool = False
     feed: bool = False
+    printed: bool = False
 
 
-NO_TRACK = -1
+OF_CLICK, OF_GUIDE = -1, -2
 VOICE = "voice"
 """Begins the key of a voice, before the track's id."""
 APART = " in the main mix"
@@ -120,7 +122,7 @@ def gates(flow: Flow, plan: Plan, moment: str) -> tuple[Floats, Floats]:
 def _gates(flow: Flow, plan: Plan, moment: str) -> tuple[Floats, Floats]:
     live, play = np.zeros((2, len(flow.voices)), np.float32), np.zeros((2, len(flow.voices)), np.float32)
     for n, voice in enumerate(flow.voices):
-        if voice.track == NO_TRACK:
+        if voice.track < 0:
             live[:, n] = 1.0
             continue
         track = plan.tracks[voice.track]

@@ -5,7 +5,7 @@ from collections.abc import Sequence
 import numpy as np
 from numpy.typing import NDArray
 
-from cattailer.core.mix.flow import NO_TRACK, Flow, gates
+from cattailer.core.mix.flow import OF_CLICK, Flow, gates
 from cattailer.core.plan import Plan
 from cattailer.core.standin import HeardAt
 from cattailer.core.transport import CAPTURING
@@ -37,5 +37,5 @@ def _sockets(flow: Flow, plan: Plan, rows: Sequence[int]) -> frozenset[int]:
 
 
 def _clicks(flow: Flow, rows: Sequence[int]) -> bool:
-    voices = np.array([v.track == NO_TRACK for v in flow.voices] or [False])
+    voices = np.array([v.track == OF_CLICK for v in flow.voices] or [False])
     return bool((_reached(flow, rows) & voices[flow.voice_of]).any()) if flow.channels else False

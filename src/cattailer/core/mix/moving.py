@@ -9,7 +9,7 @@ from typing import Any, cast
 from cattailer.core.errors import Refusal
 from cattailer.core.mix.cells import Cell
 from cattailer.core.mix.effects import Range, changed
-from cattailer.core.patch.ends import CLICK, GROUP, MIX, RETURN, TRACK, kind_of, number_in
+from cattailer.core.patch.ends import EVERYWHERE, GROUP, MIX, RETURN, TRACK, kind_of, number_in
 from cattailer.core.plan import Plan
 
 LEVEL, PAN = Range(-60.0, 12.0, "dB"), Range(-1.0, 1.0, "")
@@ -84,7 +84,7 @@ def moved(plan: Plan, move: Move) -> Plan:
 
 def _cell(plan: Plan, move: Move) -> Plan:
     way, change = (move.end, move.target), cast(dict[str, Any], {move.what: value_of(move)})
-    if way not in plan.routes and move.end != CLICK:
+    if way not in plan.routes and move.end not in EVERYWHERE:
         raise Refusal(GONE, 404)
     for place, cell in enumerate(plan.cells):
         if cell.route == way:

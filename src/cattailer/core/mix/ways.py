@@ -7,11 +7,12 @@ listening never on capture.
 from dataclasses import dataclass, field
 
 from cattailer.core.errors import Refusal
+from cattailer.core.mix.cells import Cell
 from cattailer.core.mix.effects import Effects
-from cattailer.core.mix.flow import APART, NO_TRACK, VOICE, Voice, is_inside
+from cattailer.core.mix.flow import APART, OF_CLICK, OF_GUIDE, VOICE, Voice, is_inside
 from cattailer.core.mix.gains import STRAIGHT, Sides, audible_in_main, pan_gains
 from cattailer.core.mix.listening import AUTO, CHANNEL, OFF, RAW, THROUGH, Listen
-from cattailer.core.patch.ends import CLICK, group_end, mix_end, return_end, track_end
+from cattailer.core.patch.ends import CLICK, GUIDE, group_end, mix_end, return_end, track_end
 from cattailer.core.plan import SOFTWARE_CHANNELS, GroupPlan, MixPlan, Plan, ReturnPlan, TrackPlan
 from cattailer.core.units import amplitude
 
@@ -58,13 +59,19 @@ class Ways:
         self._audible = audible_in_main(plan)
         self._inside = [is_inside(plan, n) for n in range(len(plan.tracks))]
         self._fader = [amplitude(t.fader_db) for t in plan.tracks]
-        self._voice_of: dict[tuple[int, str, bool, bool, bool, bool], int] = {}
+        self._voice_of: dict[tuple[int, str, bool, bool, bool, bool, bool], int] = {}
+        self.take_rows = plan.take_rows
+        self._printed = frozenset(track for track, printed in self.take_rows if printed)
         # Cue mixes first: what sounds alike in ears and in the main mix is computed once, and goes on in ears.
         made = {m.id: self._mix(m, n == 0) for n, m in reversed([*enumerate(plan.mixes)])}
         self.last = [made[m.id] for m in plan.mixes]
         self.feeders = plan.feeders if self._path == THROUGH else ()
         for world in (FEED_LIVE, FEED_MADE):
             self.last += [self._sum(group_end(g), world) for g in self.feeders]
+
+    def lies_as(self, plan: Plan) -> bool:
+        """Whether takes come in on the same rows in another plan of the same tracks."""
+        return plan.pieces is self.plan.pieces or plan.take_rows == self.take_rows
 
     def go_on(self, plan: Plan) -> None:
         """With a plan that differs in cells and levels of mixes only."""
@@ -83,6 +90,8 @@ class Ways:
                 self._into_mix(node, mix, main, world, start, overall)
         if self._path == THROUGH:
             self._click(node, mix, overall)
+            if not main:
+                self._lead_inside(node, GUIDE, OF_GUIDE, overall)
         return node
 
     def _into_mix(self, node: Node, mix: MixPlan, main: bool, world: str, start: str, level: float) -> None:
@@ -129,12 +138,14 @@ class Ways:
             node.lead(self._sum(key, EARS), STRAIGHT, overall)
 
     def _click(self, node: Node, mix: MixPlan, overall: float) -> None:
-        wanted, cell = self.plan.clicking.mixes, self._cells.get((CLICK, node.key))
-        level = amplitude(cell.level_db) if cell is not None else 1.0
-        if (wanted and mix.id not in wanted) or (cell is not None and cell.muted):
-            level = 0.0
-        gains = STRAIGHT if cell is None or cell.pan is None else pan_gains(cell.pan, 2)
-        node.lead(self._voice(NO_TRACK, AUTO, True, False), gains, level)
+        wanted = self.plan.clicking.mixes
+        self._lead_inside(node, CLICK, OF_CLICK, 0.0 if wanted and mix.id not in wanted else overall)
+
+    def _lead_inside(self, node: Node, key: str, of: int, level: float) -> None:
+        """What goes everywhere by itself: its cell is there only where it differs."""
+        cell = self._cells.get((key, node.key), Cell(key, node.key))
+        gains = STRAIGHT if cell.pan is None else pan_gains(cell.pan, 2)
+        node.lead(self._voice(of, AUTO, True, False), gains, 0.0 if cell.muted else level * amplitude(cell.level_db))
 
     def _listen(
         self, node: Node, place: int, listen: Listen, gains: Sides, play_level: float, live_level: float | None = None
@@ -148,6 +159,7 @@ class Ways:
                 node.lead(self._voice(place, listen.when, True, False, True), gains, live_level)
             return
         raw = listen.point == RAW
+        self._lead_printed(node, place, gains, play_level)
         if live and not raw and together:
             node.lead(self._voice(place, listen.when, True, True), gains, play_level)
             return
@@ -155,19 +167,24 @@ class Ways:
             node.lead(self._voice(place, listen.when, True, False, raw), gains, live_level)
         node.lead(self._voice(place, AUTO, False, True), gains, play_level)
 
+    def _lead_printed(self, node: Node, place: int, gains: Sides, level: float, feed: bool = False) -> None:
+        if self.plan.tracks[place].id in self._printed:
+            node.lead(self._voice(place, AUTO, False, True, True, feed, True), gains, level)
+
     def _is_live(self, place: int, listen: Listen) -> bool:
         """Whether the live input goes by the way that is compiled."""
         path = listen.path if self.plan.direct and not self._inside[place] else THROUGH
         return path == self._path and listen.when != OFF
 
     def _voice(
-        self, place: int, when: str, live: bool, captured: bool, raw: bool = False, feed: bool = False
+        self, place: int, when: str, live: bool, captured: bool, raw: bool = False, feed: bool = False,
+        printed: bool = False,
     ) -> int:
-        known = (place, when, live, captured, raw, feed)
+        known = (place, when, live, captured, raw, feed, printed)
         if known in self._voice_of:
             return self._voice_of[known]
         plan, voice = self.plan, Voice(*known)
-        track = plan.tracks[place] if place != NO_TRACK else None
+        track = plan.tracks[place] if place >= 0 else None
         channels = len(track.inputs) if track is not None else 2
         insert = track.effects if track is not None and not raw and not feed else NO_EFFECTS
         node = Node(self._name(voice, track), channels, insert)
@@ -187,8 +204,10 @@ class Ways:
 
     @staticmethod
     def _name(voice: Voice, track: TrackPlan | None) -> str:
-        parts = [str(track.id if track is not None else CLICK), voice.when]
-        return f"{VOICE} " + " ".join(parts + [w for w in ("live", "captured", "raw", "feed") if getattr(voice, w)])
+        of = CLICK if voice.track == OF_CLICK else GUIDE
+        parts = [str(track.id) if track is not None else of, voice.when]
+        what = ("live", "captured", "raw", "feed", "printed")
+        return f"{VOICE} " + " ".join(parts + [w for w in what if getattr(voice, w)])
 
     def _sum(self, key: str, world: str) -> int:
         """A group or return as it sounds in a world. Raises Refusal for a circle, which routing refuses to make."""
@@ -224,6 +243,8 @@ class Ways:
             if world in (FEED_LIVE, FEED_MADE):
                 live = world == FEED_LIVE
                 node.lead(self._voice(place, AUTO, live or self._inside[place], not live, feed=True), gains, level)
+                if not live:
+                    self._lead_printed(node, place, gains, level, True)
             else:
                 heard = world != MAIN or track.id in self._audible
                 self._listen(node, place, track.listen, gains, level if heard else 0.0)

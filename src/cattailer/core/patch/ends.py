@@ -9,8 +9,10 @@ from cattailer.core.errors import Refusal
 from cattailer.core.gear.interface import Profile
 
 SOCKET, SOFT, TRACK, GROUP, RETURN, MIX, OUTPUT = "in", "soft", "track", "group", "return", "mix", "out"
-CLICK = "click"
-"""The end of the click, of which there is one."""
+CLICK, GUIDE = "click", "guide"
+"""The ends of the click and of guide notes, of which there is one each."""
+EVERYWHERE = (CLICK, GUIDE)
+"""What goes to mixes by itself: it has a way only where that differs from the plain one."""
 SOFTWARE = ("beat", "bass", "pad")
 SIDES = ("L", "R")
 

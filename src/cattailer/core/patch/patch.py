@@ -69,6 +69,7 @@ class PatchTrack:
     live_db: float = 0.0
     playback_db: float = 0.0
     effects: Effects = Effects()
+    prints: bool = False
 
     @property
     def key(self) -> str:

@@ -20,6 +20,7 @@ class Shape:
     name_pattern: str = DEFAULT_PATTERN
     window_dbfs: tuple[float, float] = TARGET_WINDOW_DBFS
     clicking: dict[str, Any] = field(default_factory=dict)
+    guides: list[dict[str, Any]] = field(default_factory=list)
 
     def to_dict(self) -> dict[str, Any]:
         return asdict(self)

@@ -1,7 +1,7 @@
 """Which take is heard where."""
 
 import heapq
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 
 @dataclass(frozen=True)
@@ -16,11 +16,13 @@ class TakeSpan:
     samples: int
     order: int
     offset: int = 0
+    printed: bool = False
 
 
 @dataclass(frozen=True)
 class Piece:
-    """A piece of a take that sounds: timeline [start, start+samples), from ``offset`` in the file."""
+    """A piece of a take that sounds: timeline [start, start+samples), from ``offset`` in the file. ``printed``: the
+    track's effects are in it."""
 
     take: int
     track: int
@@ -28,6 +30,7 @@ class Piece:
     start: int
     samples: int
     offset: int
+    printed: bool = False
 
 
 def topmost(spans: list[TakeSpan]) -> list[Piece]:
@@ -51,8 +54,9 @@ def topmost(spans: list[TakeSpan]) -> list[Piece]:
         top = spans[lying[0][1]] if lying else None
         if top is not None and top is above:
             last = found.pop()
-            found.append(Piece(last.take, last.track, last.path, last.start, until - last.start, last.offset))
+            found.append(replace(last, samples=until - last.start))
         elif top is not None:
-            found.append(Piece(top.take, top.track, top.path, at, until - at, at - top.start + top.offset))
+            offset = at - top.start + top.offset
+            found.append(Piece(top.take, top.track, top.path, at, until - at, offset, top.printed))
         above = top
     return found

@@ -28,6 +28,7 @@ from cattailer.engine.block.transport import Transport
 from cattailer.engine.driver import Driver, StandIn, Timeline
 from cattailer.engine.messages.telemetry import Telemetry
 from cattailer.engine.sources.click import Count
+from cattailer.engine.sources.guide import Keyboard
 from cattailer.engine.sources.playback import Playback
 from cattailer.engine.sources.probe import Probe
 from cattailer.engine.writing.recorder import Recorder
@@ -71,8 +72,9 @@ class BlockPath:
         self._requests = Requests()
         self._frame_samples = plan.rate_hz // FRAME_HZ
         self._frame_left = self._frame_samples
-        # Rows: inputs, pattern player, click, and one that is silent.
-        self._incoming = np.zeros((driver.profile.inputs + SOFTWARE_CHANNELS + 3, driver.period), np.float32)
+        # Rows: inputs, pattern player, click, guide notes, and one that is silent.
+        self._incoming = np.zeros((driver.profile.inputs + SOFTWARE_CHANNELS + 4, driver.period), np.float32)
+        self.keys = Keyboard(plan.rate_hz)
         self._inside = Inside(self.rows, driver.period)
         self._played = Played(plan.rate_hz, driver.period)
         self._blending = Blending(plan.rate_hz)
@@ -233,6 +235,8 @@ class BlockPath:
         takes = self._played.block(prepared, state, stretches, transport.loop, software)
         ticks = incoming[sockets + SOFTWARE_CHANNELS : sockets + SOFTWARE_CHANNELS + 2]
         self._played.ticks(prepared, state, stretches, self.count, ticks)
+        guide = incoming[sockets + SOFTWARE_CHANNELS + 2]
+        self._played.guides(prepared, state, stretches, self.keys, self.ring.written, guide)
         return self._blending.block(prepared, gate, incoming, takes, takes_of)
 
     def _pad(self, lost: int) -> None:

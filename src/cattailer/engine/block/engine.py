@@ -1,7 +1,7 @@
 """The engine: the block path, and what may be asked of it between blocks."""
 
 import threading
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from typing import Any, TypeVar
 
 from cattailer.core.errors import NotNow
@@ -11,6 +11,7 @@ from cattailer.engine.block.blockpath import BlockPath
 from cattailer.engine.block.prepared import Prepared, prepare
 from cattailer.engine.driver import Driver
 from cattailer.engine.sources.click import Count
+from cattailer.engine.sources.guide import Tone
 from cattailer.engine.sources.playback import Playback, same_pieces
 from cattailer.engine.sources.probe import Probe
 from cattailer.engine.writing.runwriter import RunWriter
@@ -58,10 +59,13 @@ class Engine(BlockPath):
             self.stand_in.set_tempo(plan.tempo)
         if self.stand_in is not None and new.heard != old.heard:
             self.stand_in.set_heard(new.heard)
+        effects = {t.id: t.effects for t in plan.tracks if t.prints}
         switched = plan.preamps.phantom != old.plan.preamps.phantom
 
         def swap() -> None:
             self._prepared = new
+            if effects:
+                self._recorder.note(self.ring.written, effects)
             self.transport.loop = None if self.capturing else plan.loop
             if self.run is None:
                 self._correction = plan.correction_samples
@@ -93,6 +97,11 @@ class Engine(BlockPath):
         ago = self.ring.written - pressed if pressed is not None else 0
         believed = 0 < ago <= MOST_AGO_S * self.plan.rate_hz and pressed is not None and pressed >= self._straight_from
         return ago if believed else 0
+
+    def hold_keys(self, pitches: Sequence[int]) -> Callable[[], None]:
+        """Guide notes by hand, made off the block path; the answer lets go of those before and holds these."""
+        tone = Tone(pitches, 0, 0, self.plan.rate_hz, self.plan.reference_hz) if pitches else None
+        return lambda: self.keys.hold(tone, self.ring.written)
 
     def roll(self, count: Count | None = None) -> None:
         """In the block path: rolls, after the count-in if there is one."""

@@ -13,6 +13,7 @@ from cattailer.core.sound.curves import along, gliding, rising
 from cattailer.core.transport import CAPTURING, COUNTING, ROLLING
 from cattailer.engine.block.prepared import Prepared
 from cattailer.engine.sources.click import Click, Count
+from cattailer.engine.sources.guide import Keyboard
 
 Floats = NDArray[np.float32]
 Stretches = list[tuple[int, int, int]]
@@ -28,6 +29,7 @@ class _Gone:
         self.plays, self.position, self.jumped, self.curve, self.done = state in _PLAYS, position, jumped, curve, 0
         click = prepared.click
         self.click = click if click is not None and self.plays and click.plan.sounds_while(state) else None
+        self.guides = prepared.guides if self.plays else None
 
     def weights(self, count: int) -> Floats:
         return along(self.curve, self.done, count)
@@ -41,11 +43,12 @@ class Played:
         """What the pattern player plays, as it is captured: without edges."""
         self._scratch = np.zeros((SOFTWARE_CHANNELS, period), np.float32)
         self._ticks = np.zeros((2, period), np.float32)
+        self._edges: Floats | None = None
         self._rise = rising(round(EDGE_S * rate_hz))
         self._edge, self._glide = np.append(self._rise, np.float32(1.0)), gliding(rate_hz)
         self._since_wrap = self._reached = 1 << 30
-        self._patterned = self._ticked = True
-        """Whether the block before may have left something where patterns and ticks stand."""
+        self._patterned = self._ticked = self._guided = True
+        """Whether the block before may have left something where patterns, ticks and guide notes stand."""
         self._gone: list[_Gone] = []
         self._last: tuple[Prepared, str, int] | None = None
 
@@ -63,7 +66,7 @@ class Played:
         plays, played = state in _PLAYS, was in _PLAYS
         jumped = position != reached
         changed = (before.playback is not prepared.playback or before.patterns is not prepared.patterns
-                   or before.click is not prepared.click)
+                   or before.click is not prepared.click or before.guides is not prepared.guides)
         if (plays or played) and (jumped or plays != played):
             self._gone.append(_Gone(*last, True, self._rise))
         elif plays and changed:
@@ -98,11 +101,10 @@ class Played:
             self._patterned = bool(self._gone)
         if plays and not prepared.playback.silent:
             takes = prepared.playback.stretches(stretches)
-        if plays and loop is not None and state == ROLLING:
-            edges = self._round(stretches, loop, count)
-            if edges is not None:
-                heard *= edges
-                takes = None if takes is None else takes * edges
+        self._edges = self._round(stretches, loop, count) if plays and loop is not None and state == ROLLING else None
+        if self._edges is not None:
+            heard *= self._edges
+            takes = None if takes is None else takes * self._edges
         for gone in reversed(self._gone):
             takes = self._fade(gone, prepared, heard, takes, count)
         return takes
@@ -153,6 +155,33 @@ class Played:
             ticks[:] = 0.0
             gone.click.add(ticks, gone.position)
             out += ticks * (1.0 - weights)
+
+    def guides(
+        self, prepared: Prepared, state: str, stretches: Stretches, keys: Keyboard, now: int, out: Floats
+    ) -> None:
+        """Writes guide notes into ``out``, shape (samples,): those on the timeline, with what is left of what a jump, a
+        stop or an edit cut off, and those of keys that are held down at ring sample ``now``."""
+        new = prepared.guides if state in _PLAYS else None
+        if new is None and not self._gone and keys.silent and not self._guided:
+            return
+        out[:] = 0.0
+        self._guided = new is not None or bool(self._gone) or not keys.silent
+        if new is not None:
+            for done, at, length in stretches:
+                new.add(out[done : done + length], at)
+            if self._edges is not None:
+                out *= self._edges
+        for gone in self._gone:
+            if not gone.jumped and gone.guides is prepared.guides:
+                continue
+            weights = gone.weights(len(out))
+            out *= weights
+            if gone.guides is not None:
+                old = self._scratch[0, : len(out)]
+                old[:] = 0.0
+                gone.guides.add(old, gone.position)
+                out += old * (1.0 - weights)
+        keys.add(out, now)
 
     def _round(self, stretches: Stretches, loop: tuple[int, int], count: int) -> Floats | None:
         """Gains where a loop's end meets its beginning: what sounds goes and comes within a few ms."""

@@ -13,6 +13,7 @@ from cattailer.engine.block.ring import Ring
 from cattailer.engine.block.summing import Summing, changes
 from cattailer.engine.effects import kernels
 from cattailer.engine.sources.click import Click
+from cattailer.engine.sources.guide import GuideNotes
 from cattailer.engine.sources.patterns import PatternPlayer
 from cattailer.engine.sources.playback import Playback
 
@@ -27,13 +28,14 @@ class Prepared:
     """
 
     def __init__(
-        self, plan: Plan, playback: Playback, patterns: PatternPlayer | None, click: Click | None, inside: Ring,
-        base: "Prepared | None",
+        self, plan: Plan, playback: Playback, patterns: PatternPlayer | None, click: Click | None,
+        guides: GuideNotes | None, inside: Ring, base: "Prepared | None",
     ) -> None:
         self.plan = plan
         self.playback = playback
         self.patterns = patterns
         self.click = click
+        self.guides = guides
         self.inside = inside
         """Sound made in here, on its way to the input ring: see ``Inside.words``."""
         self.compiler: Compiler | None = None
@@ -69,12 +71,17 @@ def prepare(plan: Plan, playback: Playback, old: Prepared | None, round_trip_sam
     if plan.click:
         same = old is not None and old.plan.tempo == plan.tempo and old.plan.clicking == plan.clicking
         click = (old.click if old is not None and same else None) or Click(plan.tempo, plan.clicking)
+    guides = None
+    if plan.guides:
+        same = old is not None and _guides_alike(old.plan, plan)
+        kept_guides = old.guides if old is not None and same else None
+        guides = kept_guides or GuideNotes(plan.guides, plan.tempo, plan.reference_hz)
     if old is not None and old.plan.feeders == plan.feeders:
         inside = old.inside
     else:
         inside = Ring(SOFTWARE_CHANNELS + 2 * len(plan.feeders), round_trip_samples + 4 * 8192)
         inside.write_silence(inside.size)
-    prepared = Prepared(plan, playback, patterns, click, inside, old)
+    prepared = Prepared(plan, playback, patterns, click, guides, inside, old)
     if old is not None:
         old.base = None  # nobody asks for it any more
     return prepared
@@ -108,6 +115,10 @@ def _direct(plan: Plan) -> Flow | None:
 def _listens_alike(old: Plan, new: Plan) -> bool:
     """Whether what is heard in each moment is the same, for flows of the same key."""
     return [t.armed for t in old.tracks] == [t.armed for t in new.tracks]
+
+
+def _guides_alike(old: Plan, new: Plan) -> bool:
+    return (old.tempo, old.guides, old.reference_hz) == (new.tempo, new.guides, new.reference_hz)
 
 
 def _lies_alike(old: Plan, new: Plan) -> bool:

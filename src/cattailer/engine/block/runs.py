@@ -1,10 +1,13 @@
 """What is made ready, off the block path, before a run begins."""
 
+from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
 
 from cattailer.engine.block.engine import Engine
+from cattailer.engine.messages.telemetry import Telemetry
 from cattailer.engine.sources.click import Count
+from cattailer.engine.writing.prints import Prints
 from cattailer.engine.writing.runwriter import RunWriter
 from cattailer.media import journal
 
@@ -16,7 +19,20 @@ def make_run(engine: Engine, folder: Path, stem: str, header: journal.RunHeader)
         claimed_samples=engine.driver.latency.round_trip_samples,
     )
     tell = (lambda _: None) if header.lead_in_of else engine.events.append
-    return RunWriter(folder, stem, header, engine.ring, tell, engine.disk)
+    run = RunWriter(folder, stem, header, engine.ring, tell, engine.disk)
+    run.prints = _prints(engine, run, tell)
+    return run
+
+
+def _prints(engine: Engine, run: RunWriter, tell: Callable[[Telemetry], None]) -> Prints | None:
+    effects = {t.id: t.effects for t in engine.plan.tracks}
+    tracks = {
+        f.file.track: (f.file.name, f.rows, effects[f.file.track])
+        for f in run.files.tracks if f.file.prints and f.file.track in effects
+    }
+    if not tracks:
+        return None
+    return Prints(tracks, engine.plan.rate_hz, lambda m: tell({"topic": "event", "kind": "effect", "message": m}))
 
 
 def make_lead_in(engine: Engine, run: RunWriter, count: Count) -> RunWriter:

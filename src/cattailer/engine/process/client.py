@@ -9,7 +9,8 @@ import msgpack
 import zmq
 
 from cattailer.core.errors import Away, Refusal
-from cattailer.engine.messages.commands import CHANNELS, Command, GetStatus, Status, address_of, answer_of, plain
+from cattailer.engine.messages.answers import Status
+from cattailer.engine.messages.commands import CHANNELS, Command, GetStatus, address_of, answer_of, plain
 from cattailer.engine.messages.telemetry import Telemetry
 
 ENGINE_AWAY = "The engine does not answer. What was captured until now is kept; it is being restarted. Try again."

@@ -10,6 +10,7 @@ import numpy as np
 
 from cattailer.core.errors import NotNow, Refusal
 from cattailer.core.mix.moving import Move
+from cattailer.core.notes.guide import checked
 from cattailer.core.plan import Plan
 from cattailer.core.sound import probe
 from cattailer.core.sound.meters import KINDS, POINTS
@@ -19,7 +20,8 @@ from cattailer.engine.block import load
 from cattailer.engine.block.engine import Engine
 from cattailer.engine.block.runs import make_count, make_lead_in, make_run
 from cattailer.engine.messages import commands
-from cattailer.engine.messages.commands import Command, Loads, Printed, Probed, Sound, Status, Stopped
+from cattailer.engine.messages.answers import Loads, Printed, Probed, Sound, Status, Stopped
+from cattailer.engine.messages.commands import Command
 from cattailer.engine.process.moves import Moves
 from cattailer.engine.process.telemetry import Telemetry
 from cattailer.engine.sources.click import Count
@@ -95,6 +97,15 @@ def _locate(server: Server, command: commands.Locate) -> Status:
 
 def _move(server: Server, command: commands.MoveControls) -> None:
     server.moves.add(_need(server, command.session).plan, [Move(*move) for move in command.moves])
+
+
+def _hold(server: Server, command: commands.HoldKeys) -> None:
+    engine = _need(server, command.session)
+    try:
+        pitches = checked(command.pitches)
+    except ValueError as why:
+        raise Refusal(f"That cannot be: {why}. Nothing sounds.") from why
+    engine.between_blocks(engine.hold_keys(pitches))
 
 
 def _capture(server: Server, command: commands.Capture) -> Status:
@@ -231,7 +242,8 @@ def status(server: Server) -> Status:
 _DOES: dict[type[Command[Any]], Callable[[Server, Any], Any]] = {
     commands.Ping: lambda server, _: "here", commands.GetStatus: lambda server, _: status(server),
     commands.RunPlan: _run_plan, commands.Roll: _roll, commands.Stop: _stop, commands.Locate: _locate,
-    commands.MoveControls: _move, commands.Capture: _capture, commands.PrintClick: _print, commands.ResetMeters: _reset,
+    commands.MoveControls: _move, commands.HoldKeys: _hold, commands.Capture: _capture, commands.PrintClick: _print,
+    commands.ResetMeters: _reset,
     commands.ChooseMeters: _meters, commands.GetSound: _sound, commands.PlayProbe: _probe, commands.MeasureLoad: _load,
     commands.AskRoom: _room,
 }

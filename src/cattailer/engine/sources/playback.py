@@ -24,18 +24,17 @@ Floats = NDArray[np.float32]
 
 
 class Playback:
-    """The pieces of a plan as sound: (track channels, samples) at any timeline position."""
+    """The pieces of a plan as sound: (rows of takes, samples) at any timeline position."""
 
     def __init__(self, plan: Plan) -> None:
         self.pieces = plan.pieces
-        channels = [len(t.inputs) for t in plan.tracks]
-        self.rows = sum(channels)
-        at = {t.id: (sum(channels[:n]), channels[n]) for n, t in enumerate(plan.tracks)}
+        at = plan.take_rows
+        self.rows = sum(width for _, width in at.values())
         self._tracks: list[_Track] = []
-        by_track: dict[int, list[Piece]] = {}
+        by_track: dict[tuple[int, bool], list[Piece]] = {}
         for piece in plan.pieces:
-            if piece.track in at:
-                by_track.setdefault(piece.track, []).append(piece)
+            if (piece.track, piece.printed) in at:
+                by_track.setdefault((piece.track, piece.printed), []).append(piece)
         for track, pieces in by_track.items():
             self._tracks.append(_Track(*at[track], pieces))
         self._edge = max(1, round(EDGE_S * plan.rate_hz))

@@ -10,7 +10,8 @@ import structlog
 from cattailer.core.errors import Away, NotNow, Refusal
 from cattailer.core.gear.interface import Profile, missing
 from cattailer.core.transport import STOPPED, captures
-from cattailer.engine.messages.commands import AWAY, Status
+from cattailer.engine.messages.answers import Status
+from cattailer.engine.messages.commands import AWAY
 from cattailer.engine.process.client import EngineClient
 from cattailer.media import profile_toml
 from cattailer.media.mark import read_mark

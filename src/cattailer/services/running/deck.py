@@ -14,7 +14,8 @@ from cattailer.core.patch.patch import Patch, PatchTrack
 from cattailer.core.time.clicking import ClickSettings
 from cattailer.core.time.timeline import TempoMap, clock_text
 from cattailer.core.units import milliseconds
-from cattailer.engine.messages.commands import AWAY, Status
+from cattailer.engine.messages.answers import Status
+from cattailer.engine.messages.commands import AWAY
 from cattailer.media.journal import DISK
 from cattailer.services.desk.desk import Desk
 from cattailer.services.desk.disk import disk_minutes_left, time_left_text

@@ -9,7 +9,7 @@ from cattailer.core.patch import patchcheck
 from cattailer.core.patch.patch import Patch
 from cattailer.core.patch.routing import flow
 from cattailer.core.units import milliseconds
-from cattailer.engine.messages.commands import Status
+from cattailer.engine.messages.answers import Status
 from cattailer.services.desk.desk import Desk
 from cattailer.services.running import deck, stageline
 from cattailer.services.running.deck import Deck

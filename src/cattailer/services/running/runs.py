@@ -167,6 +167,7 @@ def _take(
     db.add(Take(
         track_id=track.id, run=run, media=media, number=last + 1, start=run.start, samples=media.samples,
         lead_in=lead_in, peak_dbfs=end.peak_dbfs, clips=end.clips, source=file.source, gain_db=file.gain_db,
+        printed=file.prints,
     ))
     db.flush()
 

@@ -5,7 +5,8 @@ from dataclasses import replace
 from cattailer.core.errors import NotNow
 from cattailer.core.time.clicking import ClickSettings
 from cattailer.core.time.timeline import BEFORE_ZERO_S
-from cattailer.engine.messages.commands import Capture, GetStatus, Locate, Roll, Status, Stop, Stopped
+from cattailer.engine.messages.answers import Status, Stopped
+from cattailer.engine.messages.commands import Capture, GetStatus, Locate, Roll, Stop
 from cattailer.media import journal
 from cattailer.services.desk.desk import Desk
 from cattailer.services.desk.disk import disk_minutes_left

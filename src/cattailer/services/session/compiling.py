@@ -1,6 +1,7 @@
 """A session compiled into the plan that the engine runs."""
 
 from cattailer.core.gear.interface import Profile
+from cattailer.core.notes.guide import guides_of
 from cattailer.core.patch.ends import GROUP, SOFT, SOFTWARE, end_of, kind_of, name_of, number_of, side_of, socket_of
 from cattailer.core.patch.patch import Patch, PatchInput
 from cattailer.core.plan import (
@@ -68,7 +69,7 @@ def silent_plan(desk: Desk, session: Session, pieces: tuple[Piece, ...] = ()) ->
     tracks = tuple(
         TrackPlan(
             t.id, t.name, tuple(source_channel(f, profile, feeders) for f in t.feeds), t.armed, t.fader_db, t.pan,
-            t.window, t.muted, t.soloed, t.listen, t.live_db, t.playback_db, t.effects,
+            t.window, t.muted, t.soloed, t.listen, t.live_db, t.playback_db, t.effects, t.prints,
         )
         for t in patch.tracks
     )
@@ -87,5 +88,6 @@ def silent_plan(desk: Desk, session: Session, pieces: tuple[Piece, ...] = ()) ->
         correction_samples=measured_correction(session) or 0,
         clicking=ClickSettings.from_dict(session.clicking), loop=loop_of(session),
         takes_revision=session.takes_revision, cells=patch.cells, alone=session.alone, direct=profile.direct,
+        guides=guides_of(session.guides), reference_hz=session.reference_hz,
         returns=tuple(ReturnPlan(r.id, r.name, r.fader_db, r.muted, r.effects) for r in patch.returns),
     )

@@ -5,7 +5,7 @@ from sqlalchemy import func, orm, select
 from cattailer.core.mix.cells import Cell
 from cattailer.core.mix.effects import Effects
 from cattailer.core.mix.listening import Listen
-from cattailer.core.patch.ends import CLICK
+from cattailer.core.patch.ends import EVERYWHERE
 from cattailer.core.patch.patch import (
     Patch,
     PatchGroup,
@@ -34,7 +34,7 @@ def patch_of(session: Session) -> Patch:
             PatchTrack(
                 t.id, t.name, tuple(t.feeds), t.armed, t.fader_db, t.pan, t.colour, t.icon, t.note, takes.get(t.id, 0),
                 tuple(t.window_dbfs), t.muted, t.soloed, Listen(t.listen_path, t.listen_when, t.listen_point),
-                t.live_db, t.playback_db, Effects.from_dict(t.effects),
+                t.live_db, t.playback_db, Effects.from_dict(t.effects), t.prints,
             )
             for t in session.tracks
         ),
@@ -47,7 +47,7 @@ def patch_of(session: Session) -> Patch:
                      m.limit_dbfs)
             for m in session.mixes
         ),
-        tuple((r.start, r.target) for r in session.routes if r.start != CLICK),
+        tuple((r.start, r.target) for r in session.routes if r.start not in EVERYWHERE),
         tuple(PatchReturn(r.id, r.name, r.fader_db, r.muted, Effects.from_dict(r.effects)) for r in session.returns),
         tuple(c for r in session.routes if (c := cell_of(r)) != Cell(r.start, r.target)),
     )

@@ -6,7 +6,7 @@ from sqlalchemy import orm
 
 from cattailer.core.mix.cells import Cell
 from cattailer.core.naming import safe_part
-from cattailer.core.patch.ends import CLICK, end_of, group_end, mix_end, return_end, track_end
+from cattailer.core.patch.ends import EVERYWHERE, end_of, group_end, mix_end, return_end, track_end
 from cattailer.core.patch.shape import Shape
 from cattailer.services.desk.desk import Desk
 from cattailer.services.session.rows import INPUT_FIELDS, patch_of
@@ -18,7 +18,7 @@ def shape_of(session: Session) -> Shape:
     return Shape(
         session.interface, session.rate_hz, session.period, session.bits, session.tempo, patch_of(session).bare(),
         session.click, session.name_pattern, (session.window_dbfs[0], session.window_dbfs[1]),
-        {k: v for k, v in session.clicking.items() if k != "mixes"},
+        {k: v for k, v in session.clicking.items() if k != "mixes"}, session.guides,
     )
 
 
@@ -33,6 +33,7 @@ def build(desk: Desk, db: orm.Session, title: str, shape: Shape, code: str = "")
         mixing_period=min(desk.profile_or_blank(shape.interface).buffers or (1024,), key=lambda b: abs(b - 1024)),
         bits=shape.bits, tempo=shape.tempo, click=shape.click, code=code,
         name_pattern=shape.name_pattern, window_dbfs=list(shape.window_dbfs), clicking=shape.clicking,
+        guides=shape.guides,
         inputs=[
             Input(socket=n, **({k: v for k, v in asdict(rows[n]).items() if k in INPUT_FIELDS} if n in rows else {}))
             for n in sorted({*range(1, count + 1), *rows})
@@ -57,7 +58,7 @@ def build(desk: Desk, db: orm.Session, title: str, shape: Shape, code: str = "")
     session.groups, session.returns, session.mixes = list(groups.values()), list(returns.values()), list(mixes.values())
     db.flush()
     new = {key: group_end(g.id) for key, g in groups.items()} | {key: mix_end(m.id) for key, m in mixes.items()}
-    new |= {CLICK: CLICK, **{key: return_end(r.id) for key, r in returns.items()}}
+    new |= {**{end: end for end in EVERYWHERE}, **{key: return_end(r.id) for key, r in returns.items()}}
     ids: dict[int, int] = {}
     for place, t in enumerate(patch.tracks, 1):
         feeds = [f.replace(end_of(f), new[end_of(f)]) if end_of(f) in new else f for f in t.feeds]
@@ -65,7 +66,7 @@ def build(desk: Desk, db: orm.Session, title: str, shape: Shape, code: str = "")
             place=place, name=t.name, feeds=feeds, fader_db=t.fader_db, pan=t.pan, colour=t.colour, icon=t.icon,
             note=t.note, window_dbfs=list(t.window), muted=t.muted, listen_path=t.listen.path,
             listen_when=t.listen.when, listen_point=t.listen.point, live_db=t.live_db, playback_db=t.playback_db,
-            effects=t.effects.to_dict(),
+            effects=t.effects.to_dict(), prints=t.prints,
         )
         session.tracks.append(track)
         db.flush()
@@ -73,7 +74,7 @@ def build(desk: Desk, db: orm.Session, title: str, shape: Shape, code: str = "")
     for m in patch.mixes:
         mixes[m.key].own = [ids[t] for t in m.own if t in ids]
     cells = {c.route: c for c in patch.cells}
-    ways = dict.fromkeys((*patch.routes, *(c.route for c in patch.cells if c.start == CLICK)))
+    ways = dict.fromkeys((*patch.routes, *(c.route for c in patch.cells if c.start in EVERYWHERE)))
     session.routes = [_route(cells.get(way) or Cell(*way), new) for way in ways if way[0] in new and way[1] in new]
     session.folder = f"{safe_part(title, 40)}-{session.id}"
     db.flush()

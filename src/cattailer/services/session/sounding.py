@@ -42,7 +42,7 @@ def spans_of(desk: Desk, session: Session) -> dict[int, list[TakeSpan]]:
             case((Media.rate_hz == rate, Media.path), else_=fit.path),
             case((Media.rate_hz == rate, Media.samples), else_=fit.samples),
             case((lead_in.rate_hz == rate, lead_in.path), else_=lead_fit.path),
-            case((lead_in.rate_hz == rate, lead_in.samples), else_=lead_fit.samples),
+            case((lead_in.rate_hz == rate, lead_in.samples), else_=lead_fit.samples), Take.printed,
         )
         .join(Track, Track.id == Take.track_id).join(Media, Media.id == Take.media_id)
         .outerjoin(lead_in, lead_in.id == Take.lead_in_id)
@@ -55,17 +55,19 @@ def spans_of(desk: Desk, session: Session) -> dict[int, list[TakeSpan]]:
     )
     spans: dict[int, list[TakeSpan]] = {}
     seen: set[int] = set()
-    for take, track, number, at, _, opened, of_rate, path, samples, lead_path, lead_samples in db.execute(query):
+    for (
+        take, track, number, at, _, opened, of_rate, path, samples, lead_path, lead_samples, printed
+    ) in db.execute(query):
         if path is None or take in seen:
             continue
         seen.add(take)
         begins = rescaled(at, of_rate, rate)
         of_track = spans.setdefault(track, [])
-        of_track.append(TakeSpan(take, track, str(folder / path), begins, samples, number))
+        of_track.append(TakeSpan(take, track, str(folder / path), begins, samples, number, 0, printed))
         if opened and lead_path is not None:
             heard = min(rescaled(opened, of_rate, rate), lead_samples)
             of_track.append(TakeSpan(
-                take, track, str(folder / lead_path), begins - heard, heard, number, lead_samples - heard
+                take, track, str(folder / lead_path), begins - heard, heard, number, lead_samples - heard, printed
             ))
     return spans
 

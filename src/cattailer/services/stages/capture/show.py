@@ -17,7 +17,7 @@ from cattailer.store.models import Track
 @dataclass(frozen=True)
 class TrackRow:
     """``inputs`` are source channels as the meters count them, ``feed`` is as printed; ``socket`` is 0 where no socket
-    feeds it."""
+    feeds it. ``effects`` says whether they are captured, where there are any."""
 
     id: int
     name: str
@@ -29,6 +29,7 @@ class TrackRow:
     source: str
     gain_db: float | None
     armed: bool
+    effects: str
 
 
 @dataclass(frozen=True)
@@ -63,6 +64,7 @@ def _row(patch: Patch, profile: Profile, feeders: tuple[int, ...], track: Track)
         [source_channel(f, profile, feeders) for f in track.feeds], any(i.phantom for i in fed_by),
         bool(sockets) and profile.socket(sockets[0]).has("phantom"),
         source or _without_source(track, bool(sockets)), first.gain_db if first and preamp else None, track.armed,
+        ("effects captured too" if track.prints else "effects heard only") if track.effects else "",
     )
 
 

@@ -3,7 +3,7 @@
 from cattailer.core.errors import NotNow, Refusal
 from cattailer.core.mix.cells import Cell
 from cattailer.core.mix.moving import Move, checked
-from cattailer.core.patch.ends import CLICK, GROUP, RETURN, TRACK, kind_of, mix_end, track_end
+from cattailer.core.patch.ends import EVERYWHERE, GROUP, RETURN, TRACK, kind_of, mix_end, track_end
 from cattailer.core.patch.routing import check_route
 from cattailer.services.desk.desk import Desk
 from cattailer.services.session.editing import Edit, editing
@@ -41,7 +41,7 @@ def copy(desk: Desk, session_id: int, mix_id: int, source_id: int) -> None:
         for route in [r for r in edit.session.routes if r.target == key and r.start not in wanted]:
             edit.session.routes.remove(route)
         for start, cell in wanted.items():
-            if start != CLICK:
+            if start not in EVERYWHERE:
                 edit.route(start, key, True)
                 edit.db.flush()
             row = cell_row(edit, start, key)

@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 from cattailer.core.mix.cells import Cell
 from cattailer.core.mix.effects import Compressor, Effects, Equaliser, Range, ranges
 from cattailer.core.mix.equalising import response_db
-from cattailer.core.patch.patch import PatchReturn
+from cattailer.core.patch.patch import PatchReturn, PatchTrack
 from cattailer.services.stages.listen.show import ListenPage, figure
 
 WIDE, HIGH, MOST_DB = 236.0, 104.0, 18.0
@@ -32,7 +32,8 @@ class SendView:
 
 @dataclass(frozen=True)
 class EffectRow:
-    """``may`` are the kinds that can be put in."""
+    """``may`` are the kinds that can be put in; ``prints`` says whether they are captured, None where nothing is, and
+    ``id`` is the track's then."""
 
     key: str
     name: str
@@ -40,6 +41,8 @@ class EffectRow:
     effects: Effects
     may: tuple[str, ...]
     sends: list[SendView]
+    prints: bool | None
+    id: int
 
 
 @dataclass(frozen=True)
@@ -82,6 +85,7 @@ def rows_of(page: ListenPage) -> list[EffectRow]:
             out.append(EffectRow(
                 end.key, end.name, kind, end.effects, tuple(k for k in may if getattr(end.effects, k) is None),
                 [_send(end.key, r, routes, cells) for r in patch.returns],
+                end.prints if isinstance(end, PatchTrack) and end.effects else None, end.id,
             ))
     return out
 

@@ -5,13 +5,14 @@ from collections.abc import Sequence
 from cattailer.core.errors import Refusal
 from cattailer.core.mix.effects import Effects, changed
 from cattailer.core.mix.moving import GONE, Move, checked, value_of
-from cattailer.core.patch.ends import CLICK, GROUP, MIX, RETURN, TRACK, kind_of, mix_end, number_in
+from cattailer.core.patch.ends import CLICK, EVERYWHERE, GROUP, GUIDE, MIX, RETURN, TRACK, kind_of, mix_end, number_in
 from cattailer.engine.messages.commands import MoveControls
 from cattailer.services.desk.desk import Desk
 from cattailer.services.session.editing import Edit, editing
 from cattailer.store.models import Group, Mix, Return, Route, Track
 
 MOVE_S = 1.0
+_INSIDE = {CLICK: "Click", GUIDE: "Guide notes"}
 _WORDS = {
     "fader_db": "fader", "level_db": "level", "live_db": "live level", "playback_db": "playback level",
     "forward_db": "brought forward by", "limit_dbfs": "limit",
@@ -70,11 +71,12 @@ def end_row(edit: Edit, end: str) -> Track | Group | Return | Mix:
 
 
 def cell_row(edit: Edit, start: str, target: str) -> Route:
-    """The way from a row to a mix, group or return. The click goes everywhere, and has one as soon as it differs."""
+    """The way from a row to a mix, group or return. Click and guide notes go everywhere, and have one as soon as it
+    differs."""
     for route in edit.session.routes:
         if (route.start, route.target) == (start, target):
             return route
-    if start == CLICK and target in {mix_end(m.id) for m in edit.session.mixes}:
+    if start in EVERYWHERE and target in {mix_end(m.id) for m in edit.session.mixes}:
         made = Route(start=start, target=target)
         edit.session.routes.append(made)
         edit.db.flush()
@@ -83,4 +85,4 @@ def cell_row(edit: Edit, start: str, target: str) -> Route:
 
 
 def name_of(edit: Edit, end: str) -> str:
-    return "Click" if end == CLICK else end_row(edit, end).name
+    return _INSIDE[end] if end in EVERYWHERE else end_row(edit, end).name

@@ -33,6 +33,14 @@ def take_out(desk: Desk, session_id: int, end: str, kind: str) -> None:
         row.effects = {name: value for name, value in row.effects.items() if name != kind}
 
 
+def set_prints(desk: Desk, session_id: int, track_id: int, prints: bool) -> None:
+    """Whether a track's effects are captured, or only heard."""
+    with editing(desk, session_id) as edit:
+        track = edit.track(track_id)
+        edit.what = f"Effects of {track.name} {'captured too' if prints else 'heard only'}"
+        track.prints = prints
+
+
 def choose_space(desk: Desk, session_id: int, end: str, space: str) -> None:
     with editing(desk, session_id) as edit:
         row = _row(edit, end)

@@ -6,7 +6,7 @@ from cattailer.core.findings import Finding
 from cattailer.core.mix.cells import Cell
 from cattailer.core.mix.listening import DIRECT, OFF, THROUGH
 from cattailer.core.mix.moving import LEVEL
-from cattailer.core.patch.ends import CLICK, in_words, socket_of
+from cattailer.core.patch.ends import CLICK, GUIDE, in_words, socket_of
 from cattailer.core.patch.patch import Patch, PatchMix, PatchTrack
 from cattailer.core.units import milliseconds
 from cattailer.services.desk.desk import Desk
@@ -171,7 +171,11 @@ def _rows(
         ))
     wanted = session.clicking.get("mixes") or []
     out.append(RowView(CLICK, "Click", "click", "", None, "on" if session.click else "off", "", "", False, None, [
-        _click_cell(m, cells, not wanted or m.id in wanted) for m in mixes
+        _inside_cell(CLICK, m, cells, not wanted or m.id in wanted, "not chosen in Timing") for m in mixes
+    ]))
+    about = f"{len(session.guides)} placed" if session.guides else "by hand"
+    out.append(RowView(GUIDE, "Guide notes", "click", "", None, about, "", "", False, None, [
+        _inside_cell(GUIDE, m, cells, m.kind != "main", "for ears only") for m in mixes
     ]))
     for end in patch.returns:
         sent = sum(target == end.key for _, target in routes)
@@ -200,10 +204,10 @@ def _cell(
     )
 
 
-def _click_cell(mix: PatchMix, cells: dict[tuple[str, str], Cell], wanted: bool) -> CellView:
-    cell = cells.get((CLICK, mix.key), Cell(CLICK, mix.key))
-    by = "" if wanted else "not chosen in Timing"
-    return CellView(CLICK, mix.key, mix.id, wanted, by, "level_db", cell.level_db, cell.muted, cell.pan, False, False)
+def _inside_cell(key: str, mix: PatchMix, cells: dict[tuple[str, str], Cell], wanted: bool, why_not: str) -> CellView:
+    """Of what goes to mixes by itself."""
+    cell, by = cells.get((key, mix.key), Cell(key, mix.key)), "" if wanted else why_not
+    return CellView(key, mix.key, mix.id, wanted, by, "level_db", cell.level_db, cell.muted, cell.pan, False, False)
 
 
 def _groups_between(patch: Patch) -> dict[tuple[str, str], str]:

@@ -10,7 +10,7 @@ from cattailer.core.patch import flowpicture, inputlist
 from cattailer.core.patch.ends import SIDES, SOFTWARE, channel, in_words, socket_end, socket_of, software_end
 from cattailer.core.patch.patch import Patch, PatchInput, PatchTrack
 from cattailer.core.patch.routing import Flow, flow
-from cattailer.engine.messages.commands import Status
+from cattailer.engine.messages.answers import Status
 from cattailer.services.desk.desk import Desk
 from cattailer.services.running.frame import Frame, describe
 from cattailer.services.session import history

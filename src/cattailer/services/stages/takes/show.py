@@ -36,6 +36,7 @@ class TakeLine:
     clips: int
     dropouts: int
     recovered: bool
+    printed: bool
     lead_in: Opening | None
     lead_in_s: float
 
@@ -94,5 +95,5 @@ def _line(take: Take) -> TakeLine:
         take.id, take.number, take.run.number, Path(take.media.path).name, clock_text(take.samples, rate),
         clock_text(take.start, rate),
         take.peak_dbfs if take.media.crc32 else None, take.clips, len(take.run.dropouts), take.run.recovered,
-        opening_of(take), take.lead_in.samples / rate if take.lead_in else 0.0,
+        take.printed, opening_of(take), take.lead_in.samples / rate if take.lead_in else 0.0,
     )

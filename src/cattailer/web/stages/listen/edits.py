@@ -6,7 +6,7 @@ from flask import Blueprint, Response
 from pydantic import Field
 
 from cattailer.core.mix.moving import Move
-from cattailer.services.stages.listen import columns, gestures, inserts, listening
+from cattailer.services.stages.listen import columns, gestures, guiding, inserts, listening
 from cattailer.web.forms import Decibels, Figure, Form, Number, Text, desk, done, form, said
 
 blueprint = Blueprint("listen_edits", __name__, url_prefix="/s/<int:session_id>/listen")
@@ -50,6 +50,21 @@ class Chosen(Form):
 class Cure(Form):
     track: Number
     mix: Number = 0
+
+
+class Prints(Form):
+    track: Number
+    prints: bool
+
+
+class Placed(Form):
+    bar: int = Field(ge=1, le=100_000)
+    beat: int = Field(default=1, ge=1, le=64)
+
+
+class Guide(Placed):
+    beats: Figure = 4.0
+    keys: str = Field(max_length=80, pattern=r"^[0-9 ]*$")
 
 
 class Row(Form):
@@ -188,4 +203,25 @@ def cure(session_id: int, action: str) -> Response:
         columns.leave_to_group(desk(), session_id, wish.track, wish.mix)
     else:
         listening.choose(desk(), session_id, wish.track, "when", "auto")
+    return done()
+
+
+@blueprint.post("/guide/place")
+def place_guide(session_id: int) -> Response:
+    wish = form(Guide)
+    guiding.place(desk(), session_id, wish.bar, wish.beat, wish.beats, [int(k) for k in wish.keys.split()])
+    return done()
+
+
+@blueprint.post("/guide/remove")
+def remove_guide(session_id: int) -> Response:
+    wish = form(Placed)
+    guiding.remove(desk(), session_id, wish.bar, wish.beat)
+    return done()
+
+
+@blueprint.post("/prints")
+def prints(session_id: int) -> Response:
+    wish = form(Prints)
+    inserts.set_prints(desk(), session_id, wish.track, wish.prints)
     return done()

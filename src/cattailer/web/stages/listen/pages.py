@@ -3,13 +3,13 @@
 from flask import Blueprint, render_template
 from pydantic import Field
 
-from cattailer.services.stages.listen import effects, show
+from cattailer.services.stages.listen import effects, guiding, show
 from cattailer.web.forms import Form, desk, query
 from cattailer.web.shell import render
 
 blueprint = Blueprint("listen", __name__, url_prefix="/s/<int:session_id>/listen")
 
-VIEWS = {"ears": "Ears", "tracks": "Tracks", "effects": "Effects"}
+VIEWS = {"ears": "Ears", "tracks": "Tracks", "effects": "Effects", "guide": "Guide notes"}
 
 
 class Close(Form):
@@ -29,12 +29,12 @@ def stage(session_id: int) -> str:
     return _page(session_id, "ears", False)
 
 
-@blueprint.get("/<any(ears, tracks, effects):view>")
+@blueprint.get("/<any(ears, tracks, effects, guide):view>")
 def view(session_id: int, view: str) -> str:
     return _page(session_id, view, False)
 
 
-@blueprint.get("/<any(ears, tracks, effects):view>/rows")
+@blueprint.get("/<any(ears, tracks, effects, guide):view>/rows")
 def rows(session_id: int, view: str) -> str:
     return _page(session_id, view, True)
 
@@ -60,5 +60,9 @@ def effect(session_id: int) -> str:
 
 def _page(session_id: int, view: str, again: bool) -> str:
     page = show.show(desk(), session_id)
-    rows = effects.rows_of(page) if view == "effects" else []
-    return render("listen", page.frame, view, again, page=page, views=VIEWS, scale=show.SCALE, effect_rows=rows)
+    more: dict[str, object] = {}
+    if view == "effects":
+        more["effect_rows"] = effects.rows_of(page)
+    elif view == "guide":
+        more["placed"], more["keys"] = guiding.placed(desk(), session_id), guiding.keyboard()
+    return render("listen", page.frame, view, again, page=page, views=VIEWS, scale=show.SCALE, **more)

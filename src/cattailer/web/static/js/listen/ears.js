@@ -200,7 +200,7 @@ function mute(cell) {
 }
 
 function send(cell) {
-  if (!cell.dataset.target || endOf(cell) === "click") return;
+  if (!cell.dataset.target || ["click", "guide"].includes(endOf(cell))) return;
   const values = { end: endOf(cell), target: cell.dataset.target, on: "true" };
   htmx.ajax("POST", document.getElementById("ears").dataset.send, { swap: "none", source: cell, values });
 }

@@ -7,6 +7,7 @@ import { startFocus } from "./focus.js";
 import { startGrid } from "../patch/grid.js";
 import { startKeys } from "./keys.js";
 import { startEars } from "../listen/ears.js";
+import { startGuide } from "../listen/guide.js";
 import { startLanes } from "../capture/lanes.js";
 import { startLevels } from "../levels/levels.js";
 import { startListen } from "../deck/listen.js";
@@ -42,6 +43,7 @@ if (document.body.dataset.session) {
   startCheck();
   startLevels();
   startEars();
+  startGuide();
   startTuner();
   startTempo();
   connect(`/s/${document.body.dataset.session}/live`);

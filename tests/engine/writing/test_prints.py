@@ -1,0 +1,116 @@
+"""Tracks that print: what is captured is what ears get behind the effects, also while they are moved."""
+
+from collections.abc import Callable
+from dataclasses import replace
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from cattailer.core.mix.effects import Compressor, Effects, Equaliser
+from cattailer.core.mix.listening import Listen
+from cattailer.core.plan import MixPlan, Plan, TrackPlan
+from cattailer.core.takes.pieces import Piece
+from cattailer.engine.block.engine import Engine
+from cattailer.engine.block.runs import make_run
+from cattailer.engine.effects.strips import Strips
+from cattailer.media import journal, wavfile
+from tests.helpers.plans import Nobody, plan_of
+
+RATE = 48_000
+STRIP = Effects(Equaliser(cut_hz=80.0, one_hz=900.0, one_db=6.0), Compressor(threshold_db=-30.0, ratio=4.0, makeup_db=5.0))
+
+
+def plan_with(effects: Effects, period: int = 128, pieces: tuple[Piece, ...] = ()) -> Plan:
+    """A is heard at the point Effects in the cue mix, and so is captured; B is dry."""
+    track = TrackPlan(1, "A", (0,), True, effects=effects, prints=True, listen=Listen(point="effects"))
+    plan = plan_of(track, TrackPlan(2, "B", (0,), True), period=period)
+    return replace(plan, mixes=(MixPlan(1, "Main", (0, 1), 0.0), MixPlan(2, "Cue", (2, 3), 0.0, False)),
+                   routes=(("track:1", "mix:2"),), pieces=pieces, bits=32)
+
+
+def captured(
+    out: Path, plan: Plan, changes: dict[int, Callable[[Plan], Plan]], spoil: object = None
+) -> tuple[np.ndarray, np.ndarray, np.ndarray, Engine]:
+    """(A as heard, A captured, B captured), by sample of the run, of a noise."""
+    engine = Engine(Nobody(plan), plan)
+    files = tuple(journal.RunFile(t.id, t.name, f"{t.name}.wav", 1, t.inputs, prints=t.prints) for t in plan.tracks)
+    header = journal.RunHeader("u", 1, 1, "T", RATE, 32, 0, "2026-05-04T14:02:31+00:00", files)
+    noise = np.random.default_rng(3).uniform(-0.5, 0.5, (1, 4 * RATE)).astype(np.float32)
+    period, heard = plan.period, []
+    outputs = np.zeros((plan.outputs, period), np.float32)
+    run = make_run(engine, out, "run", header)
+    for at in range(0, 4 * RATE - period + 1, period):
+        inputs = np.zeros((plan.inputs, period), np.float32)
+        inputs[0] = noise[0, at : at + period]
+        if at == RATE // period * period:
+            engine.soon(lambda: engine.begin_run(run))
+        if at in changes:
+            engine.soon(engine.set_plan(changes[at](engine.plan)))
+        engine.process(inputs, outputs, at, 0)
+        heard.append(outputs[2].copy())
+        engine.pump()
+    engine.stop()
+    while not run.done:
+        engine.process(np.zeros((plan.inputs, period), np.float32), outputs, 0, 0)
+        engine.pump()
+    start = RATE // period * period + engine.round_trip_samples
+    files_read = [wavfile.read(wavfile.inspect(out / f"{name}.wav"))[0] for name in ("A", "B")]
+    sound = np.concatenate(heard)[start:]
+    return sound * np.sqrt(2.0), files_read[0][: len(sound)], files_read[1][: len(sound)], engine
+
+
+def test_what_is_printed_is_what_is_heard_to_the_sample_while_controls_move(tmp_path: Path) -> None:
+    louder = replace(STRIP, dyn=replace(STRIP.dyn, makeup_db=0.0, threshold_db=-20.0))
+    brighter = replace(louder, eq=replace(STRIP.eq, high_db=9.0))
+    first = 2 * RATE // 128 * 128
+    heard, printed, dry, _ = captured(tmp_path / "run", plan_with(STRIP), {
+        first: lambda p: plan_with(louder), first + 12_800: lambda p: plan_with(brighter),
+    })
+    assert np.abs(heard - printed).max() < 1e-4, "the compressor heard but a second of what came before"
+    assert np.abs(heard - printed)[RATE // 4 :].max() < 1e-6
+    assert np.abs(printed - dry).max() > 0.1, "the effects do something"
+    story = journal.read(tmp_path / "run" / f"run{journal.SUFFIX}")
+    assert [f.prints for f in story.header.files] == [True, False]
+
+
+def test_effects_that_fail_leave_the_sound_itself(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    real, calls = Strips.process, []
+
+    def failing(self: Strips, block: np.ndarray) -> None:
+        calls.append(1)
+        if len(calls) > 20 and self.rows.size == 1 and block.shape[0] == 1 and block.base is None:
+            raise ValueError("no")
+        real(self, block)
+
+    monkeypatch.setattr(Strips, "process", failing)
+    _, printed, dry, engine = captured(tmp_path / "run", plan_with(STRIP), {})
+    assert np.array_equal(printed[-RATE:], dry[-RATE:])
+    said = [e["message"] for e in engine.events if e["topic"] == "event" and e["kind"] == "effect"]
+    assert said == ["The effects of A failed, so that track is captured without them from here on."]
+
+
+def test_printed_takes_do_not_go_through_the_effects_again(tmp_path: Path) -> None:
+    _, printed, _, _ = captured(tmp_path / "run", plan_with(STRIP), {})
+    with_effects = Piece(1, 1, str(tmp_path / "run" / "A.wav"), 0, RATE, 0, True)
+    without = Piece(2, 1, str(tmp_path / "run" / "B.wav"), RATE, RATE, RATE)
+
+    def played(*pieces: Piece) -> np.ndarray:
+        plan = plan_with(STRIP, pieces=pieces)
+        engine = Engine(Nobody(plan), plan)
+        engine.read_ahead()
+        engine.soon(engine.roll)
+        outputs, got = np.zeros((plan.outputs, 128), np.float32), []
+        for _ in range(2 * RATE // 128):
+            engine.process(np.zeros((plan.inputs, 128), np.float32), outputs, 0, 0)
+            engine.read_ahead()
+            got.append(outputs[2].copy())
+        return np.concatenate(got) * np.sqrt(2.0)
+
+    both = played(with_effects, without)
+    inner = slice(2000, RATE - 2000)
+    assert np.abs(both[inner] - printed[inner]).max() < 1e-5, "as it was captured"
+    later = slice(RATE + 24_000, 2 * RATE - 2000)
+    assert np.abs(both[later] - printed[later]).max() < 1e-3, "the dry take goes through the effects"
+    plain = played(replace(with_effects, printed=False))
+    assert np.abs(plain[inner] - printed[inner]).max() > 0.05
