@@ -123,7 +123,9 @@ class Part:
     samples: int
 
 
-def budget(profile: Profile, period: int, correction_samples: int = 0, inside: bool = False) -> list[Part]:
+def budget(
+    profile: Profile, period: int, correction_samples: int = 0, inside: bool = False, effects_samples: int = 0
+) -> list[Part]:
     """The Through path in the order in which sound passes it. On the Direct path only the converters are left.
 
     What is made ``inside`` has only the way out; it is then not known which way the correction belongs to.
@@ -132,7 +134,9 @@ def budget(profile: Profile, period: int, correction_samples: int = 0, inside: b
         Part("converter in", "converter", profile.converter_in), Part("driver", "driver", profile.safety),
         Part("buffer in", "buffer", period),
     ]
+    effects = [Part("effects", "effects", effects_samples)] if effects_samples else []
     back = [
+        *effects,
         Part("buffer out", "buffer", period), Part("driver", "driver", profile.safety),
         Part("converter out", "converter", profile.converter_out),
     ]

@@ -21,10 +21,14 @@ class BlockTimes:
     def kept(self) -> list[float]:
         return [float(t) for t in self._times[: min(self.count, KEPT)]]
 
-    def recent_load(self) -> float:
-        """The share of the last half second that computing took."""
+    def recent_us(self) -> float:
+        """What a block of the last half second took."""
         blocks = min(self.count, KEPT, self._half_second)
         if not blocks:
             return 0.0
         places = np.arange(self.count - blocks, self.count) % KEPT
-        return float(self._times[places].mean()) / self._period_us
+        return float(self._times[places].mean())
+
+    def recent_load(self) -> float:
+        """The share of the last half second that computing took."""
+        return self.recent_us() / self._period_us

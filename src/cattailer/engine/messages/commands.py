@@ -11,7 +11,7 @@ from pydantic import TypeAdapter, ValidationError
 
 from cattailer.core.errors import Refusal
 from cattailer.core.standin import RoomState
-from cattailer.engine.messages.answers import Loads, Printed, Probed, Sound, Status, Stopped
+from cattailer.engine.messages.answers import EffectTimes, Loads, Printed, Probed, Sound, Status, Stopped
 
 A_co = TypeVar("A_co", covariant=True)
 AWAY = "away"
@@ -179,6 +179,12 @@ class MeasureLoad(Command[Loads]):
 
 
 @dataclass(frozen=True)
+class MeasureEffects(Command[EffectTimes]):
+    answer: ClassVar[Any] = EffectTimes
+    channel: ClassVar[str] = BESIDE
+
+
+@dataclass(frozen=True)
 class AskRoom(Command[RoomState]):
     """A command of the stand-in's panel."""
 
@@ -190,7 +196,7 @@ class AskRoom(Command[RoomState]):
 COMMANDS: dict[str, type[Command[Any]]] = {
     kind.__name__: kind for kind in (
         Ping, GetStatus, RunPlan, Roll, Stop, Locate, Capture, MoveControls, HoldKeys, PrintClick, ResetMeters,
-        ChooseMeters, GetSound, PlayProbe, MeasureLoad, AskRoom,
+        ChooseMeters, GetSound, PlayProbe, MeasureLoad, MeasureEffects, AskRoom,
     )
 }
 _READ = {name: TypeAdapter(kind) for name, kind in COMMANDS.items()}

@@ -19,8 +19,9 @@ from cattailer.core.takes.pieces import Piece
 from cattailer.engine.block import load
 from cattailer.engine.block.engine import Engine
 from cattailer.engine.block.runs import make_count, make_lead_in, make_run
+from cattailer.engine.effects import costs
 from cattailer.engine.messages import commands
-from cattailer.engine.messages.answers import Loads, Printed, Probed, Sound, Status, Stopped
+from cattailer.engine.messages.answers import EffectTimes, Loads, Printed, Probed, Sound, Status, Stopped
 from cattailer.engine.messages.commands import Command
 from cattailer.engine.process.moves import Moves
 from cattailer.engine.process.telemetry import Telemetry
@@ -226,6 +227,12 @@ def _load(server: Server, command: commands.MeasureLoad) -> Loads:
     return Loads(engine.plan.period, now, {p: load.measure(profile, engine.plan, p) for p in profile.buffers})
 
 
+def _effects(server: Server, command: commands.MeasureEffects) -> EffectTimes:
+    engine = server.need()
+    alone, channel = costs.measured(engine.plan.rate_hz, engine.plan.period)
+    return EffectTimes(engine.plan.rate_hz, engine.plan.period, alone, channel, engine.times.recent_us())
+
+
 def status(server: Server) -> Status:
     engine = server.engine
     if engine is None or engine.lost:
@@ -245,5 +252,6 @@ _DOES: dict[type[Command[Any]], Callable[[Server, Any], Any]] = {
     commands.MoveControls: _move, commands.HoldKeys: _hold, commands.Capture: _capture, commands.PrintClick: _print,
     commands.ResetMeters: _reset,
     commands.ChooseMeters: _meters, commands.GetSound: _sound, commands.PlayProbe: _probe, commands.MeasureLoad: _load,
+    commands.MeasureEffects: _effects,
     commands.AskRoom: _room,
 }

@@ -2,12 +2,16 @@
 
 import pytest
 
-from cattailer.core.errors import NotFound, Refusal
+from cattailer.core.errors import NotFound, Refusal, Sure
+from cattailer.core.mix.costs import Costs
 from cattailer.core.mix.effects import Compressor, Equaliser
 from cattailer.core.mix.moving import Move
 from cattailer.services.desk.desk import Desk
+from cattailer.services.running.runheader import next_run
 from cattailer.services.session import demo, history
-from cattailer.services.stages.listen import columns, effects, gestures, inserts, show
+from cattailer.services.session.reading import get_session
+from cattailer.services.stages.capture import show as capture
+from cattailer.services.stages.listen import columns, costing, effects, gestures, inserts, show
 from tests.helpers.sessions import plan_of, the_patch, words
 
 pytestmark = pytest.mark.without_engine
@@ -83,3 +87,43 @@ def test_a_row_that_a_mix_has_twice_is_named(desk: Desk) -> None:
     assert found.cure.action == "once"
     columns.send(desk, session, patch.tracks[2].key, patch.mixes[1].key, False)
     assert [f.kind for f in show.show(desk, session).findings] == ["good"]
+
+
+def test_an_effect_that_is_too_slow_is_asked_about_before_it_is_switched_on(
+    desk: Desk, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    session = demo.load(desk)
+    key, asked = the_patch(desk, session).tracks[0].key, []
+
+    def slow(_: Desk, session_id: int) -> Costs:
+        asked.append(session_id)
+        return Costs(48_000, 32, dict.fromkeys(("eq", "dyn", "reverb"), 300.0), dict.fromkeys(("eq", "dyn", "reverb"), 1.0), 400.0)
+
+    monkeypatch.setattr(costing, "costs", slow)
+    with pytest.raises(Sure, match=r"An equaliser takes about 301 µs. A block of 32 samples has 667"):
+        inserts.insert(desk, session, key, "eq")
+    assert not plan_of(desk, session).tracks[0].effects
+    inserts.insert(desk, session, key, "eq", sure=True)
+    inserts.switch(desk, session, key, "eq", False)
+    with pytest.raises(Sure):
+        inserts.switch(desk, session, key, "eq", True)
+    assert plan_of(desk, session).tracks[0].effects.eq == Equaliser(on=False)
+    inserts.switch(desk, session, key, "eq", True, sure=True)
+    with pytest.raises(Sure, match="A reverb"):
+        inserts.add_return(desk, session)
+    assert not plan_of(desk, session).returns
+    assert len(asked) == 3, "whoever is sure, and who switches off, is not asked"
+
+
+def test_tracks_can_capture_their_effects(desk: Desk) -> None:
+    session = demo.load(desk)
+    track = the_patch(desk, session).tracks[0]
+    inserts.insert(desk, session, track.key, "eq")
+    assert [r.prints for r in effects.rows_of(show.show(desk, session))][:2] == [False, None]
+    inserts.set_prints(desk, session, track.id, True)
+    assert words(desk, session)[0] == f"Effects of {track.name} captured too"
+    assert plan_of(desk, session).tracks[0].prints
+    with desk.database.transaction() as db:
+        header = next_run(desk, db, get_session(db, session), [track.id, the_patch(desk, session).tracks[1].id])[0]
+    assert [f.prints for f in header.files] == [True, False]
+    assert capture.show(desk, session).rows[0].effects == "effects captured too"

@@ -43,6 +43,7 @@ class EffectRow:
     sends: list[SendView]
     prints: bool | None
     id: int
+    channels: int
 
 
 @dataclass(frozen=True)
@@ -70,6 +71,7 @@ class EffectView:
     settings: list[Setting]
     curve: str
     space: str
+    channels: int
 
 
 def rows_of(page: ListenPage) -> list[EffectRow]:
@@ -86,6 +88,7 @@ def rows_of(page: ListenPage) -> list[EffectRow]:
                 end.key, end.name, kind, end.effects, tuple(k for k in may if getattr(end.effects, k) is None),
                 [_send(end.key, r, routes, cells) for r in patch.returns],
                 end.prints if isinstance(end, PatchTrack) and end.effects else None, end.id,
+                len(end.feeds) if isinstance(end, PatchTrack) else 2,
             ))
     return out
 
@@ -111,7 +114,7 @@ def closely(page: ListenPage, end: str, kind: str, rate_hz: int) -> EffectView |
     curve = _response(effect, rate_hz) if isinstance(effect, Equaliser) else ""
     if isinstance(effect, Compressor):
         curve = _knee(effect)
-    return EffectView(row, kind, effect.on, settings, curve, getattr(effect, "space", ""))
+    return EffectView(row, kind, effect.on, settings, curve, getattr(effect, "space", ""), row.channels)
 
 
 def _step(name: str) -> float:

@@ -2,11 +2,13 @@
 
 from cattailer.core.errors import NotNow, Refusal
 from cattailer.core.mix.effects import KINDS, SPACES, Compressor, Effects, Equaliser, Reverb, changed
+from cattailer.core.mix.moving import Move
 from cattailer.core.naming import clean_name
 from cattailer.core.patch.ends import RETURN, kind_of, mix_end, return_end
 from cattailer.services.desk.desk import Desk
 from cattailer.services.session.editing import Edit, editing
-from cattailer.services.stages.listen.gestures import end_row
+from cattailer.services.stages.listen.costing import check
+from cattailer.services.stages.listen.gestures import end_row, settle
 from cattailer.store.models import Group, Return, Track
 
 MOST_RETURNS = 8
@@ -14,12 +16,14 @@ WORDS = {"eq": "equaliser", "dyn": "compressor", "reverb": "reverb"}
 _MADE = {"eq": Effects(Equaliser()), "dyn": Effects(dyn=Compressor()), "reverb": Effects(reverb=Reverb())}
 
 
-def insert(desk: Desk, session_id: int, end: str, kind: str) -> None:
-    """Puts an effect into a row, as it comes: it changes nothing until it is moved, but for a reverb."""
+def insert(desk: Desk, session_id: int, end: str, kind: str, sure: bool = False) -> None:
+    """Puts an effect into a row, as it comes: it changes nothing until it is moved, but for a reverb. Raises Sure
+    where it is too slow for the buffer."""
     if kind not in KINDS:
         raise Refusal("There is no such effect, so nothing was changed.")
     if kind == "reverb" and kind_of(end) != RETURN:
         raise Refusal("A reverb stands on a return, for all who send to it. Nothing was changed.")
+    check(desk, session_id, end, kind, sure)
     with editing(desk, session_id) as edit:
         row = _row(edit, end)
         edit.what = f"{row.name}: {WORDS[kind]} put in"
@@ -31,6 +35,13 @@ def take_out(desk: Desk, session_id: int, end: str, kind: str) -> None:
         row = _row(edit, end)
         edit.what = f"{row.name}: {WORDS.get(kind, kind)} taken out"
         row.effects = {name: value for name, value in row.effects.items() if name != kind}
+
+
+def switch(desk: Desk, session_id: int, end: str, kind: str, on: bool, sure: bool = False) -> None:
+    """Raises Sure where an effect that is switched on is too slow for the buffer."""
+    if on:
+        check(desk, session_id, end, kind, sure)
+    settle(desk, session_id, [Move(end, "", f"{kind}.on", float(on))])
 
 
 def set_prints(desk: Desk, session_id: int, track_id: int, prints: bool) -> None:
@@ -48,8 +59,10 @@ def choose_space(desk: Desk, session_id: int, end: str, space: str) -> None:
         edit.what = f"{row.name}: {SPACES[space]}"
 
 
-def add_return(desk: Desk, session_id: int) -> int:
-    """A return with a reverb, heard in every mix; returns its id. Nothing is sent to it yet."""
+def add_return(desk: Desk, session_id: int, sure: bool = False) -> int:
+    """A return with a reverb, heard in every mix; returns its id. Nothing is sent to it yet. Raises Sure where
+    a reverb is too slow for the buffer."""
+    check(desk, session_id, RETURN, "reverb", sure)
     with editing(desk, session_id) as edit:
         rows = edit.session.returns
         if len(rows) >= MOST_RETURNS:

@@ -4,7 +4,8 @@ from dataclasses import dataclass
 
 from cattailer.core.findings import Finding
 from cattailer.core.mix.cells import Cell
-from cattailer.core.mix.listening import DIRECT, OFF, THROUGH
+from cattailer.core.mix.costs import latency_of
+from cattailer.core.mix.listening import DIRECT, OFF, RAW, THROUGH
 from cattailer.core.mix.moving import LEVEL
 from cattailer.core.patch.ends import CLICK, GUIDE, in_words, socket_of
 from cattailer.core.patch.patch import Patch, PatchMix, PatchTrack
@@ -156,9 +157,10 @@ def _rows(
         inside = not any(socket_of(f) for f in track.feeds)
         path = track.listen.path if direct and not inside else THROUGH
         live = not inside and track.listen.when != OFF
+        by = late_ms[path] + _effects_ms(track, path, session.rate_hz)
         out.append(RowView(
             track.key, track.name, "track", in_words(track.feeds, groups), track, "", path,
-            f"{late_ms[path]:.1f} ms" if live else "", session.alone == track.key, track.soloed,
+            f"{by:.1f} ms" if live else "", session.alone == track.key, track.soloed,
             [_cell(track.key, m, routes, cells, ways, track.fader_db, track.muted, track.pan, track.id in m.own)
              for m in mixes], direct and not inside,
         ))
@@ -202,6 +204,11 @@ def _cell(
         key, mix.key, mix.id, way in routes, "" if way in routes else by_way_of, "level_db", cell.level_db, cell.muted,
         cell.pan, own, differs,
     )
+
+
+def _effects_ms(track: PatchTrack, path: str, rate_hz: int) -> float:
+    heard = path == THROUGH and track.listen.point != RAW
+    return milliseconds(latency_of(track.effects), rate_hz) if heard else 0.0
 
 
 def _inside_cell(key: str, mix: PatchMix, cells: dict[tuple[str, str], Cell], wanted: bool, why_not: str) -> CellView:

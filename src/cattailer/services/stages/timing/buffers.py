@@ -8,6 +8,7 @@ from cattailer.core.gear import ladder
 from cattailer.core.gear.dropouts import Dropout, Held, would_have_held
 from cattailer.core.gear.interface import Profile
 from cattailer.core.gear.ladder import Load, Part, Rung
+from cattailer.core.mix.costs import latency_of
 from cattailer.core.patch.patch import Patch
 from cattailer.core.patch.routing import flow
 from cattailer.core.time.timeline import TempoMap
@@ -42,7 +43,8 @@ class DropLine:
 @dataclass(frozen=True)
 class Budget:
     """The way of one track to ears: ``parts`` in order, ``ears`` are the mixes with outputs that it reaches. ``inside``
-    is a track that no socket feeds: nobody waits for it, and it has no Direct path."""
+    is a track that no socket feeds: nobody waits for it, and it has no Direct path. ``effects_samples`` is None without
+    effects."""
 
     tracks: list[tuple[int, str]]
     track: int
@@ -52,6 +54,7 @@ class Budget:
     samples: int
     ms: float
     air_m: float
+    effects_samples: int | None
 
 
 @dataclass(frozen=True)
@@ -103,11 +106,15 @@ def _budget(
     tracks = [(t.id, t.name) for t in patch.tracks]
     chosen = next((t for t in patch.tracks if t.id == track_id), patch.tracks[0] if patch.tracks else None)
     inside = chosen is not None and any(chosen.feeds) and not drawn.from_outside(chosen.key)
-    parts = ladder.budget(profile, period, correction_samples, inside)
+    effects = latency_of(chosen.effects) if chosen is not None else 0
+    parts = ladder.budget(profile, period, correction_samples, inside, effects)
     samples = sum(p.samples for p in parts)
     ms = milliseconds(samples, rate_hz)
     ears = drawn.ears(chosen.key) if chosen else []
-    return Budget(tracks, chosen.id if chosen else 0, inside, parts, ears, samples, ms, ladder.air_m(ms))
+    has = bool(chosen and chosen.effects)
+    return Budget(
+        tracks, chosen.id if chosen else 0, inside, parts, ears, samples, ms, ladder.air_m(ms), effects if has else None
+    )
 
 
 def _line(drop: Dropout, tempo: TempoMap, rate_hz: int) -> DropLine:

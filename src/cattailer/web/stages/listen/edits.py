@@ -71,6 +71,20 @@ class Row(Form):
     end: str = Key
 
 
+class SureOf(Form):
+    """Somebody who was asked is sure."""
+
+    sure: bool = False
+
+
+class Insert(Row, SureOf):
+    pass
+
+
+class Switch(Insert):
+    on: bool
+
+
 class Space(Row):
     space: Literal["pantry", "grain barn", "stone stair"]
 
@@ -150,7 +164,15 @@ def alone(session_id: int) -> Response:
 
 @blueprint.post("/insert/<any(eq, dyn, reverb):kind>")
 def insert(session_id: int, kind: str) -> Response:
-    inserts.insert(desk(), session_id, form(Row).end, kind)
+    wish = form(Insert)
+    inserts.insert(desk(), session_id, wish.end, kind, wish.sure)
+    return done()
+
+
+@blueprint.post("/switch/<any(eq, dyn, reverb):kind>")
+def switch(session_id: int, kind: str) -> Response:
+    wish = form(Switch)
+    inserts.switch(desk(), session_id, wish.end, kind, wish.on, wish.sure)
     return done()
 
 
@@ -169,7 +191,7 @@ def space(session_id: int) -> Response:
 
 @blueprint.post("/returns")
 def add_return(session_id: int) -> Response:
-    inserts.add_return(desk(), session_id)
+    inserts.add_return(desk(), session_id, form(SureOf).sure)
     return done()
 
 

@@ -3,7 +3,7 @@
 from flask import Blueprint, render_template
 from pydantic import Field
 
-from cattailer.services.stages.listen import effects, guiding, show
+from cattailer.services.stages.listen import costing, effects, guiding, show
 from cattailer.web.forms import Form, desk, query
 from cattailer.web.shell import render
 
@@ -54,7 +54,8 @@ def effect(session_id: int) -> str:
     wish, page = query(Effect), show.show(desk(), session_id)
     found = effects.closely(page, wish.end, wish.kind, page.frame.rate_hz)
     return render_template(
-        "listen/effect.html", page=page, frame=page.frame, effect=found, high=effects.HIGH, wide=effects.WIDE
+        "listen/effect.html", page=page, frame=page.frame, effect=found, costs=costing.costs(desk(), session_id),
+        high=effects.HIGH, wide=effects.WIDE,
     )
 
 

@@ -46,7 +46,12 @@ export function startEars() {
   for (const end of ["pointerup", "pointercancel"]) rows.addEventListener(end, letGo);
   rows.addEventListener("wheel", roll, { passive: false });
   rows.addEventListener("keydown", key);
-  rows.addEventListener("dblclick", ({ target }) => { const cell = target.closest(".cell"); if (cell) move(cell, 0, true); });
+  rows.addEventListener("dblclick", ({ target }) => {
+    const cell = target.closest(".cell");
+    if (!cell) return;
+    if (target.closest(".cell-turn")) panBy(cell, -Number(cell.dataset.pan));
+    else move(cell, 0, true);
+  });
 }
 
 function write(output, db) {
@@ -90,7 +95,8 @@ function grab(event) {
   if (!cell || event.button) return;
   cell.focus();
   if (!can(cell)) return;
-  held = { cell, from: event.clientX, level: Number(cell.dataset.level), moved: false };
+  const turning = Boolean(event.target.closest(".cell-turn"));
+  held = { cell, from: event.clientX, level: Number(cell.dataset.level), pan: Number(cell.dataset.pan), turning, moved: false };
   cell.setPointerCapture(event.pointerId);
 }
 
@@ -101,6 +107,7 @@ function drag(event) {
   if (!held.moved && Math.abs(by) < 4) return;
   held.moved = true;
   const wide = cell.clientWidth - 12;
+  if (held.turning) return pan(cell, held.pan + (2 * by) / wide);
   move(cell, levelAt(shareOf(held.level) + (by / wide) * (event.shiftKey ? 0.1 : 1)), false);
 }
 
@@ -128,8 +135,9 @@ function key(event) {
     Backspace: () => move(cell, 0, true),
     Enter: () => (can(cell) ? type(cell, "") : send(cell)),
     m: () => mute(cell),
-    "[": () => pan(cell, -0.1),
-    "]": () => pan(cell, 0.1),
+    "[": () => panBy(cell, -0.1),
+    "]": () => panBy(cell, 0.1),
+    s: () => cell.closest("[data-end]").querySelector("[data-solo]")?.click(),
   }[event.key] ?? (/^[-+−.,\d]$/.test(event.key) && can(cell) ? () => type(cell, event.key) : null);
   if (!action) return;
   event.preventDefault();
@@ -157,13 +165,19 @@ function move(cell, level, whole) {
   }
 }
 
-function pan(cell, by) {
-  if (!can(cell) || cell.dataset.pan === undefined) return;
-  const value = Math.round(Math.min(1, Math.max(-1, Number(cell.dataset.pan) + by)) * 10) / 10;
-  cell.dataset.pan = value;
-  wish({ move: [[endOf(cell), cell.dataset.target, "pan", value]] });
+function panBy(cell, by) {
+  pan(cell, Number(cell.dataset.pan) + by);
   clearTimeout(letting);
   letting = setTimeout(settle, LET_GO_MS);
+}
+
+function pan(cell, to) {
+  if (!can(cell) || cell.dataset.pan === undefined) return;
+  const value = Math.round(Math.min(1, Math.max(-1, to)) * 20) / 20;
+  if (Number(cell.dataset.pan) === value) return;
+  cell.dataset.pan = value;
+  cell.style.setProperty("--pan", `${50 + 50 * value}%`);
+  wish({ move: [[endOf(cell), cell.dataset.target, "pan", value]] });
 }
 
 function figure(db) {
