@@ -3,7 +3,7 @@
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import BigInteger, ForeignKey, UniqueConstraint
+from sqlalchemy import BigInteger, ForeignKey, Index, UniqueConstraint, text
 from sqlalchemy.dialects.postgresql import ARRAY
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 from sqlalchemy.types import Float, Integer, Text
@@ -222,12 +222,13 @@ class Media(Base):
 
 class Take(Base):
     """What one track got in one run. ``source`` is who played, ``gain_db`` the preamp's gain less its pad, ``printed``
-    whether the track's effects are in it.
+    whether the track's effects are in it, ``click_dbfs`` how loud a click leaked into it, None where nobody looked yet.
 
     ``lead_in`` is what was counted in before it, of which the last ``lead_in_samples`` samples are heard.
     """
 
     __tablename__ = "takes"
+    __table_args__ = (Index("ix_takes_unheard", "id", postgresql_where=text("click_dbfs IS NULL")),)
 
     id: Mapped[int] = mapped_column(primary_key=True)
     track_id: Mapped[int] = mapped_column(ForeignKey("tracks.id", ondelete="CASCADE"), index=True)
@@ -243,6 +244,7 @@ class Take(Base):
     source: Mapped[str] = mapped_column(default="")
     gain_db: Mapped[float | None]
     printed: Mapped[bool] = mapped_column(default=False)
+    click_dbfs: Mapped[float | None]
 
     track: Mapped[Track] = relationship(back_populates="takes")
     run: Mapped[Run] = relationship(back_populates="takes")

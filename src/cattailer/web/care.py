@@ -15,7 +15,7 @@ from cattailer.engine.messages.commands import AWAY
 from cattailer.engine.process.client import Listener
 from cattailer.engine.process.loops import Loops
 from cattailer.services.desk.desk import Desk
-from cattailer.services.running import runs
+from cattailer.services.running import leaks, runs
 from cattailer.services.session import opening
 from cattailer.services.stages.patch import linecheck
 from cattailer.services.stages.patch.linecheck import LiveWalk
@@ -38,7 +38,7 @@ class Care:
     def start(self) -> None:
         works: dict[str, Callable[[], None]] = {
             "revisions": self._follow_revisions, "runs": self._enter_runs, "engine": self._mind_engine,
-            "checks": self._listen, "measuring": self._measure,
+            "checks": self._listen, "measuring": self._measure, "leaks": self._look_for_leaks,
         }
         for name, work in works.items():
             self._loops.start(name, partial(self._again, work), LOOK_AGAIN_S)
@@ -81,6 +81,11 @@ class Care:
         """What a crash or a full disk left without peak, checksum and overview."""
         while runs.measure_one(self._desk, self._unmeasured):
             self._loops.beat("measuring")
+
+    def _look_for_leaks(self) -> None:
+        """A click that is heard in what was captured."""
+        while leaks.look_at_one(self._desk) is not None:
+            self._loops.beat("leaks")
 
     def _listen(self) -> None:
         """Hears for the line checks; only while one is under way."""

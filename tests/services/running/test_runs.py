@@ -86,7 +86,7 @@ def test_from_capture_to_takes(desk: Desk) -> None:
     assert set(drawn) == {first.id, drum.id}
     assert any(drawn[drum.id][:40])
     assert not any(drawn[drum.id][2 * int(100 * info.frames / 48000) + 4 :])
-    assert shown.marks == {"patch": "settled", "levels": "untouched", "timing": "untouched", "listen": "untouched", "capture": "settled", "takes": "settled"}
+    assert shown.marks == {"patch": "settled", "levels": "untouched", "timing": "untouched", "listen": "settled", "capture": "settled", "takes": "settled"}
     with desk.database.transaction() as db:
         plan = compile_plan(desk, db.get_one(Session, session))
     assert [(p.track, p.samples) for p in plan.pieces] == [(first.id, info.frames), (drum.id, info.frames)]

@@ -9,12 +9,15 @@ from cattailer.core.patch.patch import Patch, PatchMix, PatchTrack
 
 
 def check(
-    patch: Patch, through_ms: float, reached: dict[str, set[str]], limited: Collection[int] = ()
+    patch: Patch, through_ms: float, reached: dict[str, set[str]], limited: Collection[int] = (),
+    leaked: Collection[tuple[int, int, float]] = (),
 ) -> list[Finding]:
     """``reached`` are the mixes with outputs that each track gets to, by their keys; ``limited`` those whose limiter
-    works most of the time, by their ids."""
+    works most of the time, by their ids; ``leaked`` the takes in which the click is heard: (track, take's
+    number, dBFS)."""
     out = [
-        *_twice(patch), *_own(patch, reached), *_late(patch, through_ms, reached), *_limited(patch, limited),
+        *_leaked(patch, leaked), *_twice(patch), *_own(patch, reached), *_late(patch, through_ms, reached),
+        *_limited(patch, limited),
         *_nowhere(patch, reached),
     ]
     return out or [Finding("good", "Every row is heard, and nobody hears themselves too late")]
@@ -64,6 +67,19 @@ def _limited(patch: Patch, limited: Collection[int]) -> Iterator[Finding]:
         if mix.id in limited:
             text = f"The limiter of {mix.name} works all the time: turn the mix down, or let it pass more"
             yield Finding("look", text, f"limited:{mix.id}")
+
+
+def _leaked(patch: Patch, leaked: Collection[tuple[int, int, float]]) -> Iterator[Finding]:
+    tracks = {t.id: t for t in patch.tracks}
+    for track_id, number, peak_dbfs in sorted(leaked, key=lambda found: -found[2]):
+        if track_id not in tracks:
+            continue
+        track = tracks[track_id]
+        worn = next((m.name for m in _ears(patch) if track_id in m.own), "the headphones nearby")
+        level = f"{peak_dbfs:.0f}".replace("-", "−")
+        text = (f"The click leaks into {track.name}, take {number}, with peaks of {level} dBFS. Turn it down in "
+                f"{worn}, or take closed headphones")
+        yield Finding("look", text, f"leaks:{track_id}:{number}", track.key)
 
 
 def _nowhere(patch: Patch, reached: dict[str, set[str]]) -> Iterator[Finding]:

@@ -6,6 +6,7 @@ from dataclasses import replace
 import numpy as np
 from numpy.typing import NDArray
 
+from cattailer.core.sound.ticks import ticks_of
 from cattailer.core.time.clicking import BETWEEN, STRONG, ClickSettings, Tick
 from cattailer.core.time.counting import count_in
 from cattailer.core.time.timeline import TempoMap
@@ -15,16 +16,7 @@ from cattailer.engine.sources.spoken import words
 
 Floats = NDArray[np.float32]
 AHEAD_S, BEHIND_S = 30, 2
-_SECONDS = 0.03
-_HZ = {"wood": (1760.0, 1175.0, 880.0), "beep": (1568.0, 1046.5, 784.0), "stick": (2960.0, 2350.0, 1980.0)}
-_DECAY_S = {"wood": 0.006, "beep": 0.02, "stick": 0.0025}
 VOICE_DB, UNDER_VOICE_DB = 6.0, -9.0
-
-
-def tick(rate_hz: int, hz: float, decay_s: float = 0.006) -> Floats:
-    """A tick whose first sample is its largest, so that its onset can be measured to the sample."""
-    t = np.arange(int(_SECONDS * rate_hz)) / rate_hz
-    return (np.cos(2 * np.pi * hz * t) * np.exp(-t / decay_s)).astype(np.float32)
 
 
 class Click:
@@ -38,12 +30,7 @@ class Click:
         self.plan = plan
         self._tempo = tempo
         self._limits = limits
-        plain_db = plan.level_db - plan.accent_db
-        levels = (plan.level_db, plain_db, plain_db - plan.between_db)
-        self._sounds = [
-            tick(tempo.rate_hz, hz, _DECAY_S[plan.sound]) * np.float32(amplitude(db))
-            for hz, db in zip(_HZ[plan.sound], levels, strict=True)
-        ]
+        self._sounds = ticks_of(plan, tempo.rate_hz)
         self._longest = len(self._sounds[STRONG])
         self._ahead = Ahead(self._made, BEHIND_S * tempo.rate_hz, AHEAD_S * tempo.rate_hz)
 

@@ -63,7 +63,7 @@ def describe(desk: Desk, session: Session, patch: Patch, profile: Profile, state
     return Deck(
         session.click, clicking.count_bars, clicking.count_sound, clicking.count_when,
         f"{bpm:g}  {meter.beats}/{meter.unit}", ranges.view(session), sum(t.armed for t in patch.tracks),
-        _ready(desk, session, patch, profile, state), [_run(run, tempo) for run in _newest(session)],
+        _ready(desk, session, patch, profile, state), [_run(run, tempo) for run in newest_runs(session)],
         main.id if (main := patch.main()) else 0,
     )
 
@@ -103,10 +103,17 @@ def _state(patch: Patch, track: PatchTrack) -> ready.RowState:
     )
 
 
-def _newest(session: Session) -> list[Run]:
+def newest_runs(session: Session) -> list[Run]:
+    """Those that the run log shows, the newest first; read once for a page."""
     db = orm.object_session(session)
-    query = select(Run).where(Run.session_id == session.id).order_by(Run.number.desc()).limit(MOST_RUNS)
-    return [] if db is None else list(db.scalars(query))
+    if db is None:
+        return []
+    key = ("newest runs", session.id, session.revision)
+    if key not in db.info:
+        query = select(Run).where(Run.session_id == session.id).order_by(Run.number.desc()).limit(MOST_RUNS)
+        db.info[key] = list(db.scalars(query))
+    found: list[Run] = db.info[key]
+    return found
 
 
 def _run(run: Run, tempo: TempoMap) -> RunLine:

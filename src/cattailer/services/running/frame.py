@@ -11,7 +11,7 @@ from cattailer.core.patch.routing import flow
 from cattailer.core.units import milliseconds
 from cattailer.engine.messages.answers import Status
 from cattailer.services.desk.desk import Desk
-from cattailer.services.running import deck, stageline
+from cattailer.services.running import deck, leaks, stageline
 from cattailer.services.running.deck import Deck
 from cattailer.services.session.reading import load
 from cattailer.services.session.rows import measured_correction, patch_of
@@ -60,5 +60,5 @@ def listening(session: Session, patch: Patch, profile: Profile, limited: list[in
     wired = {m.key for m in patch.mixes if m.outputs}
     reached = {t.key: wired & set(drawn.way(t.key)) for t in patch.tracks}
     late = profile.latency(session.period).round_trip_samples + (measured_correction(session) or 0)
-    found = ears.check(patch, milliseconds(late, session.rate_hz), reached, limited)
+    found = ears.check(patch, milliseconds(late, session.rate_hz), reached, limited, leaks.leaked(session))
     return [f for f in found if not f.key or f.key not in session.accepted]

@@ -75,8 +75,8 @@ def shape() -> Shape:
     )
     groups = tuple(PatchGroup(n, name) for n, name in enumerate(GROUPS, 1))
     mixes = (
-        PatchMix(1, "Main mix", "main", (1, 2)), PatchMix(2, "Cue dulcimer", "cue", (3, 4)),
-        PatchMix(3, "Cue narrator", "cue", (5, 6)), PatchMix(4, "Cue band", "cue", (7, 8)),
+        PatchMix(1, "Main mix", "main", (1, 2)), PatchMix(2, "Cue dulcimer", "cue", (3, 4), own=(1, 2)),
+        PatchMix(3, "Cue narrator", "cue", (5, 6), own=(8,)), PatchMix(4, "Cue band", "cue", (7, 8)),
     )
     into = {t: g.key for g, members in zip(groups, GROUPS.values(), strict=True) for t in members}
     strings, reeds = (g.key for g in groups)

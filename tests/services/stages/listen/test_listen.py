@@ -145,7 +145,8 @@ def test_the_check_names_players_without_their_own_sound(desk: Desk) -> None:
     texts = [f.text for f in ears.check(own, 11.0, reached)]
     assert any("hear themselves 11.0 ms late" in t for t in texts)
     assert any("Room right is heard in no mix" in t for t in texts)
-    (found,) = ears.check(patch, 5.0, {t.key: {mix.key} for t in patch.tracks}, [mix.id])
+    alike = {t.key: {m.key for m in patch.mixes} for t in patch.tracks}
+    (found,) = ears.check(patch, 5.0, alike, [mix.id])
     assert found.text == "The limiter of Cue narrator works all the time: turn the mix down, or let it pass more"
 
 
