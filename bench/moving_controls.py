@@ -6,6 +6,7 @@ machine's doing.
 usage: python bench/moving_controls.py [SECONDS]
 """
 
+import json
 import random
 import subprocess
 import sys
@@ -66,16 +67,31 @@ def hand(address: str, seconds: float, ends: tuple[tuple[str, str, str], ...], s
     return last
 
 
+def engine(address: str, telemetry: str) -> None:
+    """An engine in a process of its own, as it runs in the studio. At the end it is told where controls were left, and
+    says how many are elsewhere."""
+    server = EngineServer(lambda p: open_live_room(p, WallClock(1000 * QUEUE_S)), address, telemetry)
+    serving = threading.Thread(target=server.serve)
+    serving.start()
+    left = [Move(*move) for move in json.loads(sys.stdin.readline())]
+    running = server.need().plan
+    print(sum(moved(running, move) is not running for move in left), flush=True)
+    server.shut_down()
+    serving.join(20)
+
+
 def main() -> None:
+    if sys.argv[1:2] == ["--engine"]:
+        engine(*sys.argv[2:4])
+        return
     seconds = float(sys.argv[1]) if len(sys.argv) > 1 else 60.0
     plan = plan_of()
     with tempfile.TemporaryDirectory() as folder:
         address = f"ipc://{folder}/c"
-        server = EngineServer(lambda p: open_live_room(p, WallClock(1000 * QUEUE_S)), address, f"ipc://{folder}/t")
-        serving = threading.Thread(target=server.serve)
-        serving.start()
+        apart = subprocess.Popen([sys.executable, __file__, "--engine", address, f"ipc://{folder}/t"], text=True,
+                                 stdin=subprocess.PIPE, stdout=subprocess.PIPE)
         client = EngineClient(address)
-        client.ask(RunPlan(plan.to_dict(), []))
+        client.ask(RunPlan(plan.to_dict(), []), 60.0)
         files = tuple(journal.RunFile(t.id, t.name, f"{t.name}.wav", 1, t.inputs) for t in plan.tracks)
         header = journal.RunHeader(str(uuid.uuid4()), 1, 1, "bench", 48000, 24, 0, "2026-01-01T00:00:00+00:00", files)
         client.ask(Capture(journal.plain_header(header), str(Path(folder, "run")), "run"))
@@ -90,13 +106,10 @@ def main() -> None:
         for each in hands:
             each.join()
         time.sleep(0.2)
-        running = server.need().plan
-        wanted = [Move(*end, value) for last in found for end, value in last.items()]
-        wrong = sum(moved(running, move) is not running for move in wanted)
+        wanted = [(*end, value) for last in found for end, value in last.items()]
         dropouts = client.ask(Stop(1)).status.dropouts
         lost, late = bare.communicate()[0].split()
-        server.shut_down()
-        serving.join(20)
+        wrong = int(apart.communicate(json.dumps(wanted) + "\n")[0])
     tell(what="two hands, 30 moves a second each, sixteen tracks captured, 128 samples", seconds=seconds, moves=len(times),
          answer_ms=spread(times), dropouts=dropouts, bare_dropouts=int(lost), bare_worst_ms=float(late),
          controls=len(wanted), not_where_they_were_left=wrong)

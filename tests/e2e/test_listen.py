@@ -9,6 +9,7 @@ import urllib.request
 from collections.abc import Iterator
 from pathlib import Path
 
+import numpy as np
 import pytest
 import soundfile
 from playwright.sync_api import Browser, Locator, Page, expect
@@ -218,3 +219,100 @@ def test_the_terminal_writes_what_an_ear_gets(tmp_path: Path) -> None:
     unknown = subprocess.run([*command[:6], "Nobody", *command[7:]], env={**os.environ, "PYTHONPATH": str(ROOT / "src")},
                              capture_output=True, text=True, check=False)
     assert "There is no mix 'Nobody'" in unknown.stderr
+
+
+def tone_dbfs(page: Page, studio: Studio, mix: str, hz: float = 440.0) -> float:
+    """The level of a tone in a mix, as this browser gets and decodes it: half a second of it."""
+    left = page.evaluate(
+        """([address, mix]) => new Promise((done, fail) => {
+            const socket = new WebSocket(address);
+            const parts = [];
+            let count = 0;
+            socket.binaryType = "arraybuffer";
+            socket.onopen = () => socket.send(JSON.stringify({ listen: mix }));
+            socket.onmessage = ({ data }) => {
+                if (!(data instanceof ArrayBuffer)) return;
+                const pcm = new Float32Array(data);
+                for (let n = 0; n < pcm.length; n += 2) parts.push(pcm[n]);
+                count = parts.length;
+                if (count >= 48000) { socket.close(); done(parts.slice(24000, 48000)); }
+            };
+            setTimeout(() => fail(`only ${count} samples came`), 30000);
+        })""",
+        [studio.url.replace("http", "ws") + "/s/1/live", int(mix)],
+    )
+    sound = np.array(left) * np.hanning(24_000)
+    turned = np.exp(-2j * np.pi * hz / 48_000 * np.arange(24_000))
+    return float(20 * np.log10(4 * abs((sound * turned).sum()) / 24_000 + 1e-12))
+
+
+def test_a_guide_note_is_heard_in_ears_as_loud_as_its_cell_says(browser: Browser, page: Page, studio: Studio) -> None:
+    open_demo(page, studio)
+    post(page, "/s/1/players", mode="rest")
+    page.goto(f"{studio.url}/s/1/listen/guide")
+    page.wait_for_function("cattailerStats.frames > 3")
+    page.locator('[title="A4"]').focus()
+    page.keyboard.press("Enter")
+    page.get_by_role("button", name="Hold these keys").click()
+    expect(page.get_by_role("button", name="Let go")).to_be_visible()
+    other = browser.new_context(bypass_csp=True).new_page()
+    other.goto(f"{studio.url}/s/1/listen/")
+    other.wait_for_function("cattailerStats.frames > 3")
+    guide = cell(other, "Guide notes", "Cue narrator")
+    cue, main = (guide.get_attribute("data-mix") or "", cell(other, "Cello", "Main mix").get_attribute("data-mix") or "")
+    before = tone_dbfs(other, studio, cue)
+    assert before > -45.0
+    assert tone_dbfs(other, studio, main) < -80.0, "guide notes are for ears only"
+    guide.focus()
+    other.keyboard.type("-12")
+    other.keyboard.press("Enter")
+    expect(guide).to_have_attribute("data-level", "-12")
+    heard_on(other, 1)
+    assert tone_dbfs(other, studio, cue) == pytest.approx(before - 12.0, abs=0.3)
+    page.get_by_role("button", name="Let go").click()
+    heard_on(page, 1)
+    assert tone_dbfs(other, studio, cue) < -80.0
+    page.get_by_label("Bar", exact=True).fill("2")
+    page.get_by_role("button", name="Place").click()
+    expect(page.get_by_role("listitem").filter(has_text="bar 2 · beat 1")).to_contain_text("A4")
+    for _ in range(2):
+        page.keyboard.press("Control+z")
+        heard_on(page, 0.3)
+    expect(page.get_by_text("Nothing is placed yet")).to_be_visible()
+    other.context.close()
+
+
+def test_solo_and_pan_in_the_sheet(page: Page, studio: Studio) -> None:
+    open_ears(page, studio)
+    solo = page.get_by_role("button", name="Solo Cello in the main mix")
+    cell(page, "Cello", "Cue band").focus()
+    page.keyboard.press("s")
+    expect(solo).to_have_attribute("aria-pressed", "true")
+    solo.click()
+    expect(solo).to_have_attribute("aria-pressed", "false")
+    drum = cell(page, "Frame drum", "Cue band")
+    drum.hover()
+    turn = drum.locator(".cell-turn").bounding_box()
+    assert turn is not None
+    page.mouse.move(turn["x"] + turn["width"] / 2, turn["y"] + turn["height"] - 3)
+    page.mouse.down()
+    page.mouse.move(turn["x"] + turn["width"] * 0.7, turn["y"] + turn["height"] - 3, steps=4)
+    page.mouse.up()
+    expect(drum.locator(".cell-pan")).to_contain_text("R4")
+    page.keyboard.press("Control+z")
+    expect(drum.locator(".cell-pan")).to_have_count(0)
+
+
+def test_the_live_room_plugs_in_what_the_list_says(page: Page, studio: Studio) -> None:
+    open_demo(page, studio)
+    page.goto(f"{studio.url}/s/1/levels/room")
+    page.wait_for_function("cattailerStats.frames > 3")
+    page.get_by_label("Who plays into socket 12").select_option("harp")
+    expect(page.get_by_label("How socket 12 is picked up")).to_have_value("dynamic")
+    page.get_by_role("button", name="Plug in what the list says").click()
+    expect(page.get_by_label("Who plays into socket 12")).to_have_value("")
+    expect(page.get_by_label("Who plays into socket 8")).to_have_value("narrator")
+    page.get_by_role("button", name="All put on the headphones of their cue mix").click()
+    expect(page.get_by_label("Headphones of the narrator")).to_have_value("5")
+    page.get_by_role("button", name="All take their headphones off").click()
+    expect(page.get_by_label("Headphones of the narrator")).to_have_value("0")

@@ -61,6 +61,8 @@ class LiveRoom:
         self._panel = Panel(self.place, profile, self._asked.append)
         self._said: tuple[HeardAt, ...] = ()
         self._headphones: Headphones | None = None
+        self._wanted: dict[str, int] = {}
+        """What players were asked to wear last, as printed; 0 is nothing."""
         self._unreported = round(profile.unreported * rate_hz / 48000)
         self._outputs = np.zeros((profile.outputs, period), np.float32)
         self._loopbacks = [Wire(o, i) for o, i in cables]
@@ -192,12 +194,13 @@ class LiveRoom:
     def _wear(self, arguments: dict[str, Any]) -> None:
         """Players put on headphones that are plugged into two outputs (printed numbers, the first of the two) or take
         them off (0): ``worn``, by player. Who is not named keeps what they have."""
-        wanted = {**{p: o + 1 for p, o in self.worn.items()}, **dict(arguments.get("worn") or {})}
+        wanted = {**self._wanted, **dict(arguments.get("worn") or {})}
         for player, output in wanted.items():
             if player not in self.place.players:
                 raise Refusal(f"No player here is called {player!r}.", 404)
             if not isinstance(output, int) or not 0 <= output < self.profile.outputs:
                 raise Refusal(f"{self.profile.name} has no outputs {output} and the next for headphones.")
+        self._wanted = wanted
         worn = {player: output - 1 for player, output in wanted.items() if output}
 
         def wear(now: int) -> None:

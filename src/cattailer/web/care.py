@@ -24,6 +24,8 @@ log = structlog.get_logger("care")
 LOOK_AGAIN_S = 2.0
 SWEEP_S = 20.0
 QUIET_S = 30.0
+BETWEEN_S = 0.1
+"""So much others get between two takes that are looked at."""
 
 
 class Care:
@@ -86,6 +88,7 @@ class Care:
         """A click that is heard in what was captured."""
         while leaks.look_at_one(self._desk) is not None:
             self._loops.beat("leaks")
+            time.sleep(BETWEEN_S)
 
     def _listen(self) -> None:
         """Hears for the line checks; only while one is under way."""

@@ -13,12 +13,23 @@ from cattailer.core.transport import CAPTURING
 
 def heard_at(plan: Plan, flow: Flow, direct: Flow | None) -> tuple[HeardAt, ...]:
     """By mix, for those that have outputs. ``direct`` is the flow inside the interface, where there is one."""
-    return tuple(
-        HeardAt(m.outputs, _sockets(flow, plan, (2 * n, 2 * n + 1)),
-                _sockets(direct, plan, (2 * n, 2 * n + 1)) if direct is not None else frozenset(),
-                plan.click and _clicks(flow, (2 * n, 2 * n + 1)))
-        for n, m in enumerate(plan.mixes) if m.outputs
-    )
+    clicks = np.array([v.track == OF_CLICK for v in flow.voices] or [False])[flow.voice_of] & plan.click
+    alive = [(each, _live(each, plan)) for each in (flow, direct) if each is not None]
+    out = []
+    for n, mix in enumerate(plan.mixes):
+        if not mix.outputs:
+            continue
+        reached = [(each, sockets, _reached(each, (2 * n, 2 * n + 1))) for each, sockets in alive]
+        through, inside = ([frozenset(s[got & (s > 0)].tolist()) for _, s, got in reached] + [frozenset()])[:2]
+        out.append(HeardAt(mix.outputs, through, inside, bool((reached[0][2] & clicks).any())))
+    return tuple(out)
+
+
+def _live(flow: Flow, plan: Plan) -> NDArray[np.intp]:
+    """The socket (from 1) that each voice channel is heard live of, 0 for none."""
+    live = gates(flow, plan, CAPTURING)[0].max(axis=0) * flow.live
+    hardware = (live != 0.0) & (flow.source < plan.inputs)
+    return np.where(hardware, flow.source + 1, 0)
 
 
 def _reached(flow: Flow, rows: Sequence[int]) -> NDArray[np.bool_]:
@@ -28,14 +39,3 @@ def _reached(flow: Flow, rows: Sequence[int]) -> NDArray[np.bool_]:
         on = reached[flow.channels + level.first : flow.channels + level.stop]
         reached |= (matrix[on] != 0.0).any(axis=0)
     return np.asarray(reached[: flow.channels])
-
-
-def _sockets(flow: Flow, plan: Plan, rows: Sequence[int]) -> frozenset[int]:
-    live = gates(flow, plan, CAPTURING)[0].max(axis=0) * flow.live
-    sources = flow.source[_reached(flow, rows) & (live != 0.0)]
-    return frozenset(int(s) + 1 for s in sources if 0 <= s < plan.inputs)
-
-
-def _clicks(flow: Flow, rows: Sequence[int]) -> bool:
-    voices = np.array([v.track == OF_CLICK for v in flow.voices] or [False])
-    return bool((_reached(flow, rows) & voices[flow.voice_of]).any()) if flow.channels else False
