@@ -11,7 +11,7 @@ from cattailer.liveroom.clock import VirtualClock
 from cattailer.processes.interfaces import open_live_room
 from cattailer.services.session import demo
 
-SECONDS = 16
+SECONDS = 10
 
 
 def clicks(worn: dict[str, int], playing: bool) -> dict[int, float]:

@@ -35,6 +35,8 @@ class Listed:
     socket: int
     words: str
     pickup: str
+    name: str = ""
+    """What it is called, where that is not the words."""
 
 
 def cast(listed: Iterable[Listed]) -> dict[int, str]:
@@ -72,7 +74,7 @@ def plugs(listed: Iterable[Listed]) -> dict[int, Plugged]:
         player = players[row.socket]
         at = count.get(player, 0)
         count[player] = at + 1
-        name = row.words.strip() or player
+        name = (row.name or row.words).strip() or player
         if any(p.name == name for p in out.values()):
             name = f"{name}, {row.socket}"
         out[row.socket] = plug(row.socket, name, player, row.pickup, at)

@@ -30,7 +30,7 @@ def plan_with(effects: Effects, period: int = 128, pieces: tuple[Piece, ...] = (
 
 
 def captured(
-    out: Path, plan: Plan, changes: dict[int, Callable[[Plan], Plan]], spoil: object = None
+    out: Path, plan: Plan, changes: dict[int, Callable[[Plan], Plan]], at_once: Plan | None = None
 ) -> tuple[np.ndarray, np.ndarray, np.ndarray, Engine]:
     """(A as heard, A captured, B captured), by sample of the run, of a noise."""
     engine = Engine(Nobody(plan), plan)
@@ -40,6 +40,8 @@ def captured(
     period, heard = plan.period, []
     outputs = np.zeros((plan.outputs, period), np.float32)
     run = make_run(engine, out, "run", header)
+    if at_once is not None:
+        engine.soon(engine.set_plan(at_once))
     for at in range(0, 4 * RATE - period + 1, period):
         inputs = np.zeros((plan.inputs, period), np.float32)
         inputs[0] = noise[0, at : at + period]
@@ -72,6 +74,11 @@ def test_what_is_printed_is_what_is_heard_to_the_sample_while_controls_move(tmp_
     assert np.abs(printed - dry).max() > 0.1, "the effects do something"
     story = journal.read(tmp_path / "run" / f"run{journal.SUFFIX}")
     assert [f.prints for f in story.header.files] == [True, False]
+
+
+def test_what_was_moved_between_getting_ready_and_beginning_counts(tmp_path: Path) -> None:
+    heard, printed, _, _ = captured(tmp_path / "run", plan_with(Effects(Equaliser(one_db=12.0))), {}, plan_with(STRIP))
+    assert np.abs(heard - printed)[RATE:].max() < 1e-6
 
 
 def test_effects_that_fail_leave_the_sound_itself(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:

@@ -26,13 +26,20 @@ def check(
 def _twice(patch: Patch) -> Iterator[Finding]:
     """A row that a mix has itself and by way of a group: heard twice, and hollow where one of them is Direct."""
     muted = {c.route for c in patch.cells if c.muted}
-    routes = [r for r in patch.routes if r not in muted]
     groups = {g.key: g.name for g in patch.groups}
+    into: dict[str, set[str]] = {}
+    grouped: dict[str, list[str]] = {}
+    for start, target in patch.routes:
+        if (start, target) not in muted:
+            into.setdefault(target, set()).add(start)
+            if target in groups:
+                grouped.setdefault(start, []).append(target)
+    among = [t for t in patch.tracks if t.key in grouped]
     for mix in patch.mixes:
-        into = {start for start, target in routes if target == mix.key}
-        for track in patch.tracks:
-            by = next((t for s, t in routes if s == track.key and t in groups and t in into), None)
-            if track.key in into and by is not None:
+        gets = into.get(mix.key, set())
+        for track in among:
+            by = next((g for g in grouped[track.key] if g in gets), None)
+            if track.key in gets and by is not None:
                 cure = Cure("keep it in the group", "once", (("track", str(track.id)), ("mix", str(mix.id))))
                 yield Finding("look", f"{track.name} is heard twice in {mix.name}: itself and by way of {groups[by]}",
                               f"twice:{track.id}:{mix.id}", track.key, cure)

@@ -138,6 +138,9 @@ class Engine(BlockPath):
             raise NotNow("The position was moved just now, so nothing was captured. Press Capture again.")
         lead = count.lead if count else 0
         self.count = self._counting(count)
+        for each in (run, lead_in):
+            if each is not None and each.prints is not None:  # what was moved since it was made ready
+                each.note(self.ring.written, {t.id: t.effects for t in self.plan.tracks if t.prints})
         self.transport.capture(lead)
         self._recorder.begin(run, lead_in, self.ring.written + self.round_trip_samples - moved, lead, samples)
 

@@ -1,7 +1,8 @@
 """The stand-in's panel: players, cables, and what can go wrong. With a real interface there is none."""
 
-from collections.abc import Sequence
+from collections.abc import Iterable
 
+from cattailer.core.patch.patch import PatchInput
 from cattailer.core.standin import RoomState
 from cattailer.engine.messages.commands import AskRoom
 from cattailer.services.desk.desk import Desk
@@ -28,9 +29,13 @@ def swap_cables(desk: Desk, one: int, other: int) -> None:
     _ask(desk, "swap", one=one, other=other)
 
 
-def plug_in(desk: Desk, rows: Sequence[tuple[int, str, str]]) -> None:
-    """Pulls every cable and plugs in what a list says: (socket, words, pick-up)."""
-    _ask(desk, "plug", rows=[{"socket": s, "words": words, "pickup": pickup} for s, words, pickup in rows])
+def plug_in(desk: Desk, inputs: Iterable[PatchInput]) -> None:
+    """Pulls every cable and plugs in what a list says."""
+    rows = [
+        {"socket": i.socket, "words": f"{i.label} {i.source}", "pickup": i.pickup, "name": i.name}
+        for i in inputs if i.used
+    ]
+    _ask(desk, "plug", rows=rows)
 
 
 def stand(desk: Desk, socket: int, player: str, pickup: str) -> None:

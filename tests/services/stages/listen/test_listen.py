@@ -5,6 +5,8 @@ import pytest
 from cattailer.core.advice import ears
 from cattailer.core.errors import NotFound, NotNow, Refusal
 from cattailer.core.mix.moving import Move
+from cattailer.core.patch import patch as patch_module
+from cattailer.core.patch.patch import Patch, PatchGroup, PatchMix, PatchTrack
 from cattailer.services.desk.desk import Desk
 from cattailer.services.session import demo, history, sessions, templates
 from cattailer.services.stages.listen import columns, gestures, listening, show
@@ -178,3 +180,20 @@ def test_a_page_asks_as_little_with_many_cells(desk: Desk) -> None:
     with queries(desk.database) as many:
         show.show(desk, session)
     assert len(many) == len(few) <= 18
+
+
+def test_looking_at_ears_asks_no_row_more_often_than_it_has_ways(monkeypatch: pytest.MonkeyPatch) -> None:
+    tracks = tuple(PatchTrack(n, f"t{n}", (f"in:{n}",)) for n in range(1, 65))
+    groups = (PatchGroup(1, "G"),)
+    mixes = tuple(PatchMix(n, f"m{n}", "cue", (n, n + 1)) for n in range(1, 13))
+    routes = tuple((t.key, end.key) for t in tracks for end in (*mixes, groups[0]))
+    patch, asked = Patch((), tracks, groups, mixes, routes), [0]
+    real = patch_module.track_end
+
+    def counted(track_id: int | str) -> str:
+        asked[0] += 1
+        return real(track_id)
+
+    monkeypatch.setattr(patch_module, "track_end", counted)
+    ears.check(patch, 5.0, {f"track:{n}": {m.key for m in mixes} for n in range(1, 65)})
+    assert asked[0] < 3000, "64 rows in 12 mixes by 832 ways; it was 590,000"

@@ -29,8 +29,7 @@ def plug_in_list(desk: Desk, session_id: int) -> None:
     """Players and microphones as the input list says, so that every listed socket sounds."""
     with desk.database.transaction() as db:
         inputs = patch_of(load(db, session_id)).inputs
-    standin.plug_in(desk, [(i.socket, f"{i.label} {i.source}" if i.label.lower() != i.source.lower() else i.label,
-                            i.pickup) for i in inputs if i.used])
+    standin.plug_in(desk, inputs)
 
 
 def put_on(desk: Desk, session_id: int) -> None:

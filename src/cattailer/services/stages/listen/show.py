@@ -102,6 +102,11 @@ class ListenPage:
         """How a track is listened to in a mix, where that differs from everywhere."""
         return next((c for c in self.patch.cells if c.route == (cell.end, cell.target)), Cell(cell.end, cell.target))
 
+    @property
+    def names(self) -> dict[int, str]:
+        """Of mixes, by id."""
+        return {e.mix.id: e.mix.name for e in self.ears}
+
     def ear(self, mix: int) -> Ear | None:
         return next((e for e in self.ears if e.mix.id == mix), None)
 

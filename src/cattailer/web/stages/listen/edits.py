@@ -5,6 +5,7 @@ from typing import Literal
 from flask import Blueprint, Response
 from pydantic import Field
 
+from cattailer.core.errors import Refusal
 from cattailer.core.mix.moving import Move
 from cattailer.services.stages.listen import columns, gestures, guiding, inserts, listening
 from cattailer.web.forms import Decibels, Figure, Form, Number, Text, desk, done, form, said
@@ -64,7 +65,7 @@ class Placed(Form):
 
 class Guide(Placed):
     beats: Figure = 4.0
-    keys: str = Field(max_length=80, pattern=r"^[0-9 ]*$")
+    keys: str = Field(default="", max_length=1000)
 
 
 class Row(Form):
@@ -231,7 +232,10 @@ def cure(session_id: int, action: str) -> Response:
 @blueprint.post("/guide/place")
 def place_guide(session_id: int) -> Response:
     wish = form(Guide)
-    guiding.place(desk(), session_id, wish.bar, wish.beat, wish.beats, [int(k) for k in wish.keys.split()])
+    keys = wish.keys.split()
+    if not all(k.isascii() and k.isdecimal() and len(k) < 4 for k in keys):
+        raise Refusal("Those are no keys. Choose them on the keyboard; nothing was placed.")
+    guiding.place(desk(), session_id, wish.bar, wish.beat, wish.beats, [int(k) for k in keys])
     return done()
 
 
