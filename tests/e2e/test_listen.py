@@ -314,5 +314,7 @@ def test_the_live_room_plugs_in_what_the_list_says(page: Page, studio: Studio) -
     expect(page.get_by_label("Who plays into socket 8")).to_have_value("narrator")
     page.get_by_role("button", name="All put on the headphones of their cue mix").click()
     expect(page.get_by_label("Headphones of the narrator")).to_have_value("5")
+    page.get_by_role("button", name="Put everything back").click()
+    expect(page.locator("td", has_text="dulcimer, left")).to_be_visible()
     page.get_by_role("button", name="All take their headphones off").click()
     expect(page.get_by_label("Headphones of the narrator")).to_have_value("0")

@@ -27,7 +27,7 @@ class Panel:
         self.hums: dict[int, float | None] = {}
         self.commands: dict[str, Callable[[dict[str, Any]], None]] = {
             "ask": self._ask, "swap": self._swap, "knock": self._knock, "hum": self._hum, "loud": self._loud,
-            "turn": self._turn, "rig": self._rig, "plug": self._plug, "stand": self._stand,
+            "turn": self._turn, "rig": self._rig, "plug": self._plug, "stand": self._stand, "put_back": self._put_back,
         }
 
     def _ask(self, arguments: dict[str, Any]) -> None:
@@ -92,6 +92,10 @@ class Panel:
             raise Refusal("The list says nothing about this interface's sockets, so every cable stays where it is.")
         plugged = casting.plugs(listed)
         self._later(lambda now: self._place.plug(plugged, now))
+
+    def _put_back(self, _: dict[str, Any]) -> None:
+        """Everybody stands where they stood at first."""
+        self._later(lambda now: self._place.plug(self._place.at_first, now))
 
     def _stand(self, arguments: dict[str, Any]) -> None:
         """Somebody else stands at a socket, or another microphone; no player pulls the cable out."""

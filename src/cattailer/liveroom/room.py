@@ -39,7 +39,7 @@ class Room:
             made = pool.map(lambda name: Player(name, self._sounds_of(name), rate_hz, tempo), tune.PARTS)
             self.players = dict(zip(tune.PARTS, made, strict=True))
         self._profile, self._rate = profile, rate_hz
-        self.plugged = {plug.socket: plug for plug in stage.PLUGGED if plug.socket <= profile.inputs}
+        self.plugged = self.at_first
         self._preamps: Preamps | None = None
         self._taps: list[tuple[int, str]] = []
         self._knocks = _knocks(rate_hz)
@@ -90,6 +90,11 @@ class Room:
         self._preamps = preamps
         self._converters.set_preamps(preamps, self.plugged)
         self._forget(now)
+
+    @property
+    def at_first(self) -> dict[int, stage.Plugged]:
+        """What is plugged in before anybody changes it."""
+        return {plug.socket: plug for plug in stage.PLUGGED if plug.socket <= self._profile.inputs}
 
     def plug(self, plugged: dict[int, stage.Plugged], now: int) -> None:
         """Pulls every cable, and plugs these in."""

@@ -38,6 +38,11 @@ def plug_in(desk: Desk, inputs: Iterable[PatchInput]) -> None:
     _ask(desk, "plug", rows=rows)
 
 
+def put_back(desk: Desk) -> None:
+    """Everybody stands where they stood at first."""
+    _ask(desk, "put_back")
+
+
 def stand(desk: Desk, socket: int, player: str, pickup: str) -> None:
     """Somebody else stands at a socket; no player pulls its cable out."""
     _ask(desk, "stand", socket=socket, player=player, pickup=pickup)

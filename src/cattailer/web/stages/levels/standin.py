@@ -50,6 +50,12 @@ def plug(session_id: int) -> Response:
     return done()
 
 
+@blueprint.post("/stand-in/put-back")
+def put_back(session_id: int) -> Response:
+    standin.put_back(desk())
+    return done()
+
+
 @blueprint.post("/stand-in/stand")
 def stand(session_id: int) -> Response:
     wish = form(Stand)

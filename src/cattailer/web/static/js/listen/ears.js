@@ -11,6 +11,7 @@ let sender = 0;
 let letting = 0;
 let held = null; // the cell under the finger
 let close = "";
+let typed = false; // something stands in a field beside that was not sent yet
 let late = false; // what is beside is to be fetched once the finger is up
 
 export function startEars() {
@@ -20,9 +21,16 @@ export function startEars() {
     rows.addEventListener("click", look);
     document.addEventListener("htmx:afterSettle", ({ target }) => { if (target.id === "rows") lookAgain(); });
     document.addEventListener("htmx:beforeSwap", (event) => {
-      if (event.target.id !== "close" || !pressed()) return;
+      if (event.target.id !== "close" || !(pressed() || typed)) return;
       event.detail.shouldSwap = false;
-      late = true;
+      late = pressed();
+    });
+    const aside = document.getElementById("close");
+    for (const event of ["input", "nudged"]) aside.addEventListener(event, () => { typed = true; });
+    aside.addEventListener("change", () => { typed = false; });
+    // Rows wait while somebody is in a field; what is beside shows what was just set.
+    document.addEventListener("htmx:afterRequest", ({ detail }) => {
+      if (detail.successful && detail.requestConfig.verb === "post" && aside.contains(detail.elt)) lookAgain();
     });
     on("released", () => {
       if (late) lookAgain();
@@ -267,6 +275,7 @@ function lookAgain() {
   late = pressed();
   if (late) return;
   const aside = document.getElementById("close");
-  if (!aside || !close || (aside.contains(document.activeElement) && document.activeElement.matches("input"))) return;
+  if (!aside || !close || (typed && aside.contains(document.activeElement))) return;
+  typed = false;
   htmx.ajax("GET", `${aside.dataset.address}?${close}`, { source: aside, target: "#close", swap: "innerHTML" });
 }
