@@ -222,3 +222,18 @@ def test_frames_come_often_and_fresh(page: Page, studio: Studio) -> None:
     heard_on(page, 1)
     assert page.evaluate("cattailerStats.frames") - before >= 30
     assert sorted(page.evaluate("cattailerStats.ages"))[0] < 1000
+
+
+def test_what_was_just_heard_is_kept_with_one_key(page: Page, studio: Studio) -> None:
+    open_demo(page, studio)
+    heard_on(page, 1)
+    page.get_by_role("checkbox", name="Arm Cello", exact=True).click()
+    expect(page.get_by_role("checkbox", name="Arm Cello", exact=True)).to_be_checked()
+    before = len(studio.journals)
+    page.keyboard.press("b")
+    expect(page.locator("#message")).to_contain_text("is being kept")
+    expect(page.locator("#deck-log")).to_contain_text(f"run {before + 1}", ignore_case=True)
+    expect(page.locator("#deck-facts")).to_contain_text("30 s are always held")
+    page.goto(f"{studio.url}/s/1/takes/")
+    expect(page.locator("[data-take]").first).to_be_visible()
+    assert page.evaluate("document.body.dataset.state") == "stopped"

@@ -22,7 +22,7 @@ def test_called_off_in_the_middle_of_a_pump_nothing_is_left(tmp_path: Path, last
     recorder.begin(run, lead_in, 0, count.lead, None)
     if last == "lead-in":
         run.call_off()
-        recorder.keep()
+        recorder.sync()
     inner, turns = lead_in.write, []
 
     def write() -> None:

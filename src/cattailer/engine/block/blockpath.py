@@ -23,7 +23,7 @@ from cattailer.engine.block.mute import Mute
 from cattailer.engine.block.played import Played
 from cattailer.engine.block.prepared import Prepared, prepare
 from cattailer.engine.block.requests import Requests
-from cattailer.engine.block.ring import Ring
+from cattailer.engine.block.ring import MIX_RING_S, RING_S, Ring
 from cattailer.engine.block.transport import Transport
 from cattailer.engine.driver import Driver, StandIn, Timeline
 from cattailer.engine.messages.telemetry import Telemetry
@@ -35,8 +35,6 @@ from cattailer.engine.writing.recorder import Recorder
 from cattailer.engine.writing.runwriter import RunWriter
 from cattailer.media.disk import REAL, Disk
 
-RING_S = 20.0
-MIX_RING_S = 4.0
 FRAME_HZ = 30
 KEPT_DROPS = 32
 MOST_MADE_UP_S = 1
@@ -61,6 +59,10 @@ class BlockPath:
         self._padded = 0
         self._told_late = 0
         self.drops: deque[Dropout] = deque(maxlen=KEPT_DROPS)
+        self.holes: deque[tuple[int, int, float]] = deque(maxlen=KEPT_DROPS)
+        """The newest stretches of the ring that were lost: sample, samples, load."""
+        self.rolled: tuple[int, int] | None = None
+        """A ring sample and the timeline position that was played there, where it rolled last."""
         self._recorder = Recorder()
         self.count: Count | None = None
         # Rows: inputs, pattern player, feeders, and one that is never written, for tracks without a feed.
@@ -193,6 +195,8 @@ class BlockPath:
             self.ring.write(inputs)
         if state != STOPPED:
             transport.advance(stretches)
+            if moves(state):
+                self.rolled = self.ring.written, transport.position
         self._played.went_on(count, prepared, transport.state, transport.position)
         _clip(mixes)
         self._limiter.apply(mixes, prepared)
@@ -248,6 +252,7 @@ class BlockPath:
         silent = max(0, lost - MOST_MADE_UP_S * self.plan.rate_hz) if prepared.keeps else lost
         hole = lost + (self.round_trip_samples if silent and prepared.keeps else 0)
         self._recorder.lost(self.ring.written, hole, load)
+        self.holes.append((self.ring.written, hole, load))
         self.mixes.write_silence(lost)
         self.ring.write_silence(silent)
         prepared.inside.write_silence(silent)

@@ -144,6 +144,12 @@ class Engine(BlockPath):
         self.transport.capture(lead)
         self._recorder.begin(run, lead_in, self.ring.written + self.round_trip_samples - moved, lead, samples)
 
+    def keep_run(self, run: RunWriter, first: int, stop: int) -> None:
+        """In the block path: writes what the ring holds of [first, stop), and goes on with whatever it does."""
+        for sample, samples, load in self.holes:
+            run.lost(sample, samples, load)
+        self._recorder.keep(run, first, stop)
+
     def play_probe(self, probe: Probe) -> None:
         """In the block path: an output plays a test signal instead of its mix until it is over."""
         if self.transport.rolling:
@@ -185,7 +191,7 @@ class Engine(BlockPath):
 
     def keep(self) -> None:
         """Syncs captures and closes those that have ended. Called by a thread of its own, or between blocks."""
-        self._recorder.keep()
+        self._recorder.sync()
 
     def read_ahead(self) -> None:
         """Takes from disk, patterns and ticks, before they are needed; tells when they came too late."""

@@ -8,6 +8,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 Floats = NDArray[np.float32]
+LOOK_BACK_S = 30.0
+"""So much of every input can be kept after the fact."""
+RING_S = LOOK_BACK_S + 20.0
+"""What is held of inputs: that, and as long as a disk may take to come round."""
+MIX_RING_S = 4.0
 
 
 class Ring:
@@ -19,6 +24,11 @@ class Ring:
         self._table = np.zeros((channels, size + 464), np.float32)[:, :size]
         self.written = 0
         self._touched = 0
+
+    @property
+    def bytes(self) -> int:
+        """The memory that it takes."""
+        return self._table.nbytes
 
     def make_room(self, ahead: int) -> None:
         """Off the writing thread: has the system provide the memory that the next ``ahead`` samples will need, before

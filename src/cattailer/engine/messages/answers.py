@@ -12,7 +12,8 @@ class Status:
     """``session`` is None while none is open. ``run`` is the one that is captured, ``missing`` are files of takes that
     are not where they should be, ``drops`` the newest dropouts since the interface was opened, ``quiet`` the engine's
     threads that do not come round any more, ``limited`` the mixes whose limiter works most of the time; ``room`` is the
-    stand-in's panel, None with a real interface."""
+    stand-in's panel, None with a real interface. ``held_s`` is how much of every input can be kept after the fact, and
+    ``held_mb`` the memory that takes."""
 
     session: int | None = None
     title: str = ""
@@ -30,6 +31,8 @@ class Status:
     quiet: list[str] = field(default_factory=list)
     limited: list[int] = field(default_factory=list)
     room: RoomState | None = None
+    held_s: float = 0.0
+    held_mb: int = 0
 
 
 @dataclass(frozen=True)

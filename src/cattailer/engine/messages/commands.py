@@ -107,6 +107,17 @@ class Capture(Command[Status]):
 
 
 @dataclass(frozen=True)
+class KeepHeard(Command[Status]):
+    """Keeps what came in lately as a run. Header and folder as for ``Capture``; the engine says where it begins."""
+
+    header: dict[str, Any]
+    folder: str
+    stem: str
+    answer: ClassVar[Any] = Status
+    channel: ClassVar[str] = TRANSPORT
+
+
+@dataclass(frozen=True)
 class MoveControls(Command[None]):
     """Controls that somebody moves: (end, target, what, value), as in ``core.mix.moving``. They are heard at once, and
     hold until a plan comes that says the same, or nobody has moved them for a while. Refused, all of them, where one of
@@ -195,8 +206,8 @@ class AskRoom(Command[RoomState]):
 
 COMMANDS: dict[str, type[Command[Any]]] = {
     kind.__name__: kind for kind in (
-        Ping, GetStatus, RunPlan, Roll, Stop, Locate, Capture, MoveControls, HoldKeys, PrintClick, ResetMeters,
-        ChooseMeters, GetSound, PlayProbe, MeasureLoad, MeasureEffects, AskRoom,
+        Ping, GetStatus, RunPlan, Roll, Stop, Locate, Capture, KeepHeard, MoveControls, HoldKeys, PrintClick,
+        ResetMeters, ChooseMeters, GetSound, PlayProbe, MeasureLoad, MeasureEffects, AskRoom,
     )
 }
 _READ = {name: TypeAdapter(kind) for name, kind in COMMANDS.items()}

@@ -16,8 +16,9 @@ from cattailer.core.sound import probe
 from cattailer.core.sound.meters import KINDS, POINTS
 from cattailer.core.standin import RoomState
 from cattailer.core.takes.pieces import Piece
-from cattailer.engine.block import load
+from cattailer.engine.block import load, lookback
 from cattailer.engine.block.engine import Engine
+from cattailer.engine.block.ring import LOOK_BACK_S
 from cattailer.engine.block.runs import make_count, make_lead_in, make_run
 from cattailer.engine.effects import costs
 from cattailer.engine.messages import commands
@@ -116,13 +117,7 @@ def _capture(server: Server, command: commands.Capture) -> Status:
         raise NotNow("A capture is already running.")
     if engine.transport.position < 0:
         raise NotNow("A capture begins at 0 of the timeline or later. Go to bar 1 (Home), then capture.")
-    if {"write", "keep"} & set(server.quiet()):
-        raise NotNow("The disk does not answer, so nothing was captured. Look at the disk that holds the media.")
-    header = journal.header_of(command.header)
-    if header.session != engine.plan.session:
-        raise NotNow("Another session is open in the engine. Open this one first.")
-    if header.rate_hz != engine.plan.rate_hz:
-        raise NotNow("The engine runs at another sample rate than the session. Open the session again, then capture.")
+    header = _header(server, engine, command.header)
     count = make_count(engine, command.count_bars)
     start, loop = engine.between_blocks(lambda: engine.leave_loop(command.pressed))
     try:
@@ -135,6 +130,33 @@ def _capture(server: Server, command: commands.Capture) -> Status:
             raise
     except BaseException:
         engine.soon(lambda: engine.take_up_loop(loop))
+        raise
+    return status(server)
+
+
+def _header(server: Server, engine: Engine, plain: dict[str, Any]) -> journal.RunHeader:
+    """Raises NotNow where nothing can be written for that session now."""
+    if {"write", "keep"} & set(server.quiet()):
+        raise NotNow("The disk does not answer, so nothing was captured. Look at the disk that holds the media.")
+    header = journal.header_of(plain)
+    if header.session != engine.plan.session:
+        raise NotNow("Another session is open in the engine. Open this one first.")
+    if header.rate_hz != engine.plan.rate_hz:
+        raise NotNow("The engine runs at another sample rate than the session. Open the session again, then capture.")
+    return header
+
+
+def _keep(server: Server, command: commands.KeepHeard) -> Status:
+    engine = server.need()
+    if engine.capturing:
+        raise NotNow("A capture runs, so what is played is kept anyway.")
+    header = _header(server, engine, command.header)
+    what = engine.between_blocks(lambda: lookback.held(engine))
+    run, _ = _open_run(engine, Path(command.folder), command.stem, replace(header, start=what.start), None)
+    try:
+        engine.between_blocks(lambda: lookback.keep(engine, run, what))
+    except BaseException:
+        run.files.take_away()
         raise
     return status(server)
 
@@ -242,14 +264,15 @@ def status(server: Server) -> Status:
         engine.plan.inputs, engine.transport.position, engine.run.header.run if engine.run else None, engine.dropouts,
         engine.round_trip_samples, engine.driver.latency.round_trip_samples, list(engine.missing), list(engine.drops),
         server.quiet(), server.telemetry.limited if server.telemetry is not None else [],
-        engine.stand_in.room() if engine.stand_in is not None else None,
+        engine.stand_in.room() if engine.stand_in is not None else None, LOOK_BACK_S, engine.ring.bytes // 1_000_000,
     )
 
 
 _DOES: dict[type[Command[Any]], Callable[[Server, Any], Any]] = {
     commands.Ping: lambda server, _: "here", commands.GetStatus: lambda server, _: status(server),
     commands.RunPlan: _run_plan, commands.Roll: _roll, commands.Stop: _stop, commands.Locate: _locate,
-    commands.MoveControls: _move, commands.HoldKeys: _hold, commands.Capture: _capture, commands.PrintClick: _print,
+    commands.MoveControls: _move, commands.HoldKeys: _hold, commands.Capture: _capture, commands.KeepHeard: _keep,
+    commands.PrintClick: _print,
     commands.ResetMeters: _reset,
     commands.ChooseMeters: _meters, commands.GetSound: _sound, commands.PlayProbe: _probe, commands.MeasureLoad: _load,
     commands.MeasureEffects: _effects,

@@ -10,7 +10,7 @@ from cattailer.engine.writing.runwriter import RunWriter
 
 class Recorder:
     """Ring samples in, files out. The block path only says where things begin and end; one thread calls ``write``,
-    another ``keep``. ``run`` is what is being captured: None from the moment at which its end is known."""
+    another ``sync``. ``run`` is what is being captured: None from the moment at which its end is known."""
 
     def __init__(self) -> None:
         self.run: RunWriter | None = None
@@ -45,6 +45,12 @@ class Recorder:
             run.finish(first + lead + samples)
         self._kept.append(RunKeeper(run))
         self.run, self._lead_in = run, lead_in
+
+    def keep(self, run: RunWriter, first: int, stop: int) -> None:
+        """What came in [first, stop) becomes a run, beside the one that is captured."""
+        run.begin(first)
+        run.finish(stop)
+        self._kept.append(RunKeeper(run))
 
     def lost(self, sample: int, samples: int, load: float) -> None:
         for kept in list(self._kept):
@@ -83,7 +89,7 @@ class Recorder:
             if kept.run.ended and self.run is kept.run:
                 self.run = None
 
-    def keep(self) -> None:
+    def sync(self) -> None:
         """Syncs, and closes what has ended."""
         for kept in list(self._kept):
             kept.keep()
@@ -94,4 +100,4 @@ class Recorder:
     def pump(self) -> None:
         """Both, where one thread does all."""
         self.write()
-        self.keep()
+        self.sync()

@@ -43,7 +43,7 @@ class RunLine:
 @dataclass(frozen=True)
 class Deck:
     """``findings`` are those of the ready check; ``runs`` are the newest, in that order; ``main_mix`` is what
-    *Listen here* listens to."""
+    *Listen here* listens to; ``held`` says how much can be kept after the fact."""
 
     click: bool
     count_bars: int
@@ -55,6 +55,7 @@ class Deck:
     findings: list[Finding]
     runs: list[RunLine]
     main_mix: int
+    held: str
 
 
 def describe(desk: Desk, session: Session, patch: Patch, profile: Profile, state: Status) -> Deck:
@@ -65,6 +66,7 @@ def describe(desk: Desk, session: Session, patch: Patch, profile: Profile, state
         f"{bpm:g}  {meter.beats}/{meter.unit}", ranges.view(session), sum(t.armed for t in patch.tracks),
         _ready(desk, session, patch, profile, state), [_run(run, tempo) for run in newest_runs(session)],
         main.id if (main := patch.main()) else 0,
+        f"the last {state.held_s:.0f} s are always held ({state.held_mb} MB)" if state.held_s else "",
     )
 
 

@@ -2,21 +2,25 @@
 
 from dataclasses import replace
 
+from sqlalchemy import orm
+
 from cattailer.core.errors import NotNow
 from cattailer.core.time.clicking import ClickSettings
 from cattailer.core.time.timeline import BEFORE_ZERO_S
 from cattailer.engine.messages.answers import Status, Stopped
-from cattailer.engine.messages.commands import Capture, GetStatus, Locate, Roll, Stop
+from cattailer.engine.messages.commands import Capture, GetStatus, KeepHeard, Locate, Roll, Stop
 from cattailer.media import journal
 from cattailer.services.desk.desk import Desk
 from cattailer.services.desk.disk import disk_minutes_left
-from cattailer.services.running.runheader import next_run
+from cattailer.services.running.runheader import NextRun, next_run
 from cattailer.services.session.opening import open_session
 from cattailer.services.session.reading import get_session
 from cattailer.services.session.rows import tempo_of
 from cattailer.services.session.sounding import first_of_takes
+from cattailer.store.models import Session, Track
 
 LEAST_MINUTES = 0.5
+HEARD = "kept from what was heard"
 
 
 def roll(desk: Desk, session_id: int) -> Status:
@@ -59,6 +63,33 @@ def move_bars(desk: Desk, session_id: int, bars: int) -> Status:
     return locate(desk, session_id, max(first, -BEFORE_ZERO_S * tempo.rate_hz, tempo.sample_of(bar + bars)))
 
 
+def keep_heard(desk: Desk, session_id: int) -> Status:
+    """Makes takes of what came in during the last half minute: on the armed tracks, or on all that are fed if none is
+    armed. Raises what ``capture`` raises."""
+    with desk.database.transaction() as db:
+        session = get_session(db, session_id)
+        fed = [t for t in session.tracks if any(t.feeds)]
+        kept = [t for t in fed if t.armed] or fed
+        if not kept:
+            raise NotNow("No track is fed by anything, so there is nothing to keep.")
+        header, folder, stem = _next(desk, db, session, kept, HEARD)
+    if desk.engine_state().session != session_id:
+        raise NotNow("This session is not open, so nothing of it was heard. Open it, and play.")
+    return desk.engine.ask(KeepHeard(journal.plain_header(header), str(folder), stem))
+
+
+def _next(desk: Desk, db: orm.Session, session: Session, tracks: list[Track], note: str) -> NextRun:
+    """The next run of these tracks. Raises NotNow where it could not be written."""
+    desk.check_media()
+    if quiet := desk.quiet_work():
+        raise NotNow(f"Does not come round any more: {', '.join(quiet)}. Restart Cattailer; nothing was captured.")
+    channels = sum(len(t.feeds) for t in tracks)
+    if disk_minutes_left(desk, channels, session.rate_hz, session.bits) < LEAST_MINUTES:
+        raise NotNow("The disk has less than half a minute left for these tracks. Free some space first.")
+    header, folder, stem = next_run(desk, db, session, [t.id for t in tracks])
+    return replace(header, note=note), folder, stem
+
+
 def capture(
     desk: Desk, session_id: int, track_ids: list[int] | None = None, samples: int | None = None, note: str = "",
     pressed: int | None = None,
@@ -74,14 +105,7 @@ def capture(
         armed = [t for t in session.tracks if (t.armed if track_ids is None else t.id in track_ids)]
         if not armed:
             raise NotNow("No track is armed, so there is nothing to capture. Arm at least one (X arms the row).")
-        desk.check_media()
-        if quiet := desk.quiet_work():
-            raise NotNow(f"Does not come round any more: {', '.join(quiet)}. Restart Cattailer; nothing was captured.")
-        channels = sum(len(t.feeds) for t in armed)
-        if disk_minutes_left(desk, channels, session.rate_hz, session.bits) < LEAST_MINUTES:
-            raise NotNow("The disk has less than half a minute left for these tracks. Free some space first.")
-        header, folder, stem = next_run(desk, db, session, [t.id for t in armed])
-        header = replace(header, note=note)
+        header, folder, stem = _next(desk, db, session, armed, note)
         count = ClickSettings.from_dict(session.clicking).counts_before("capturing") if samples is None else 0
     open_session(desk, session_id)
     return desk.engine.ask(Capture(journal.plain_header(header), str(folder), stem, samples, count, pressed))

@@ -6,7 +6,7 @@ from pydantic import Field
 from cattailer.core.standin import Mode as PlayerMode
 from cattailer.services.desk import meters, standin
 from cattailer.services.running import click, ranges, transport
-from cattailer.web.forms import Bar, Form, Text, desk, done, form
+from cattailer.web.forms import Bar, Form, Text, desk, done, form, said
 
 blueprint = Blueprint("deck", __name__, url_prefix="/s/<int:session_id>")
 
@@ -58,6 +58,12 @@ def stop(session_id: int) -> Response:
 def capture(session_id: int) -> Response:
     transport.capture(desk(), session_id, pressed=form(Pressed).pressed)
     return done()
+
+
+@blueprint.post("/keep")
+def keep(session_id: int) -> Response:
+    transport.keep_heard(desk(), session_id)
+    return said("What was just heard is being kept; it appears in Takes in a moment.")
 
 
 @blueprint.post("/locate")

@@ -52,6 +52,7 @@ function find({ key, code, shiftKey, target }) {
     k: () => step(-1),
     x: armRow,
     t: () => press("tap"),
+    b: () => press("keep"),
     X: armAll,
     p: () => press("click"),
     i: () => press("count"),
