@@ -28,7 +28,7 @@ def capture_counted(engine: Engine, out: Path, bars: int, samples: int) -> RunWr
     run = opened(engine, out)
     count = make_count(engine, bars)
     assert count is not None
-    lead_in = make_lead_in(engine, run, count)
+    lead_in = make_lead_in(engine, run, count.lead)
     engine.soon(lambda: engine.begin_run(run, samples, count, lead_in))
     run_inline(engine, lambda: not run.done)
     return run
@@ -112,7 +112,7 @@ def test_stopping_the_count_leaves_nothing(tmp_path: Path) -> None:
     run = opened(engine, out)
     count = make_count(engine, 2)
     assert count is not None
-    lead_in = make_lead_in(engine, run, count)
+    lead_in = make_lead_in(engine, run, count.lead)
     engine.soon(lambda: engine.begin_run(run, None, count, lead_in))
     run_for(engine, count.lead // 2)
     assert engine.transport.state == "counting"

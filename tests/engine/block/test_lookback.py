@@ -10,7 +10,7 @@ from cattailer.core.errors import NotNow
 from cattailer.core.plan import TrackPlan
 from cattailer.engine.block import lookback
 from cattailer.engine.block.engine import Engine
-from cattailer.engine.block.runs import make_run
+from cattailer.engine.block.runs import make_lead_in, make_run
 from cattailer.engine.writing.runwriter import RunWriter
 from cattailer.media import journal, wavfile
 from tests.helpers.plans import Nobody, plan_of
@@ -42,7 +42,8 @@ class Played:
     def keep(self, out: Path, number: int = 9) -> tuple[RunWriter, np.ndarray]:
         what = lookback.held(self.engine)
         run = make_run(self.engine, out / f"kept{number}", "run", replace(self.header(number), start=what.start))
-        lookback.keep(self.engine, run, what)
+        before = make_lead_in(self.engine, run, what.lead) if what.lead else None
+        lookback.keep(self.engine, run, before, what)
         self.finish(run)
         return run, wavfile.read(wavfile.inspect(out / f"kept{number}" / f"A{number}.wav"))[0]
 
@@ -91,11 +92,27 @@ def test_where_it_rolled_it_lies_as_a_capture_would(tmp_path: Path, period: int)
     kept, after = played.keep(tmp_path, 6)
     captured = wavfile.read(wavfile.inspect(tmp_path / "run" / "A1.wav"))[0]
     for header, sound in ((rolling.header, during), (kept.header, after)):
-        assert header.start == 0, "what came before bar 1 has no place"
+        assert header.start == 0, "what came before bar 1 lies before it"
         both = min(len(sound), len(captured))
         assert both > RATE
         assert np.array_equal(sound[:both], captured[:both]), "sample for sample"
     assert len(after) > len(captured), "what was played after the stop too"
+    before = wavfile.read(wavfile.inspect(tmp_path / "kept6" / "head" / "A6.wav"))[0]
+    assert np.array_equal(before, sound_at(0, len(before))), "and what was played before bar 1, as what is counted in"
+    assert np.array_equal(after, sound_at(len(before), len(after)))
+
+
+def test_passes_of_a_loop_are_not_lost(tmp_path: Path) -> None:
+    played = Played()
+    played.engine.soon(played.engine.set_plan(replace(played.engine.plan, loop=(0, 24_000))))
+    played.play(0.1)
+    played.engine.soon(played.engine.roll)
+    played.play(3.4)
+    written = played.engine.sample
+    run, sound = played.keep(tmp_path)
+    before = wavfile.read(wavfile.inspect(tmp_path / "kept9" / "head" / "A9.wav"))[0]
+    assert run.header.start == 0
+    assert np.array_equal(np.concatenate([before, sound]), sound_at(0, written)), "every sample of every pass"
 
 
 def test_a_dropout_in_it_is_marked_and_a_capture_goes_on(tmp_path: Path) -> None:
@@ -115,4 +132,4 @@ def test_a_dropout_in_it_is_marked_and_a_capture_goes_on(tmp_path: Path) -> None
     played.finish(run)
     assert run.dropouts == []
     with pytest.raises(NotNow, match="too long ago"):
-        lookback.keep(played.engine, kept, lookback.Held(-1, 5, 0))
+        lookback.keep(played.engine, kept, None, lookback.Held(-1, 5, 0))

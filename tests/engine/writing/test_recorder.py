@@ -17,7 +17,7 @@ def test_called_off_in_the_middle_of_a_pump_nothing_is_left(tmp_path: Path, last
     run = opened(engine, out)
     count = make_count(engine, 1)
     assert count is not None
-    lead_in = make_lead_in(engine, run, count)
+    lead_in = make_lead_in(engine, run, count.lead)
     recorder = Recorder()
     recorder.begin(run, lead_in, 0, count.lead, None)
     if last == "lead-in":

@@ -13,11 +13,13 @@ LEAST_S = 0.2
 @dataclass(frozen=True)
 class Held:
     """Ring samples [first, stop), and where they lie on the timeline: in place if it rolled in them, so that their end
-    is right, else at the playhead."""
+    is right, else at the playhead. What has no place there, before 0, are the first ``lead``: they lie before the take
+    as what is counted in does. ``start`` is where the rest begins."""
 
     first: int
     stop: int
     start: int
+    lead: int = 0
 
 
 def held(engine: Engine) -> Held:
@@ -32,11 +34,16 @@ def held(engine: Engine) -> Held:
     sample, position = rolled
     # What arrives at a sample was played one round trip before.
     start = position - engine.round_trip_samples - (sample - first)
-    return Held(first - min(0, start), stop, max(0, start))
+    lead = max(0, -start)
+    if stop - first - lead < LEAST_S * rate:  # it began to roll a moment ago
+        return Held(first, stop, max(0, engine.transport.position))
+    return Held(first, stop, start + lead, lead)
 
 
-def keep(engine: Engine, run: RunWriter, what: Held) -> None:
+def keep(engine: Engine, run: RunWriter, before: RunWriter | None, what: Held) -> None:
     """In the block path: writes it as a run of its own, beside whatever goes on."""
     if engine.ring.oldest > what.first:
         raise NotNow("That was too long ago: it is not held any more. Nothing was kept.")
-    engine.keep_run(run, what.first, what.stop)
+    if before is not None:
+        engine.keep_run(before, what.first, what.first + what.lead)
+    engine.keep_run(run, what.first + what.lead, what.stop)

@@ -35,10 +35,10 @@ def _prints(engine: Engine, run: RunWriter, tell: Callable[[Telemetry], None]) -
     return Prints(tracks, engine.plan.rate_hz, lambda m: tell({"topic": "event", "kind": "effect", "message": m}))
 
 
-def make_lead_in(engine: Engine, run: RunWriter, count: Count) -> RunWriter:
-    """Opens the files for what is counted in before a run. Raises OSError."""
+def make_lead_in(engine: Engine, run: RunWriter, samples: int) -> RunWriter:
+    """Opens the files for what lies before a run. Raises OSError."""
     of = run.header
-    before = replace(of, run=f"{of.run}{journal.LEAD_IN_MARK}", lead_in_of=of.run, start=of.start - count.lead)
+    before = replace(of, run=f"{of.run}{journal.LEAD_IN_MARK}", lead_in_of=of.run, start=of.start - samples)
     return make_run(engine, run.files.folder / journal.LEAD_IN_FOLDER, f"run-{of.number:03}", before)
 
 

@@ -114,7 +114,7 @@ class KeepHeard(Command[Status]):
     folder: str
     stem: str
     answer: ClassVar[Any] = Status
-    channel: ClassVar[str] = TRANSPORT
+    channel: ClassVar[str] = BESIDE
 
 
 @dataclass(frozen=True)

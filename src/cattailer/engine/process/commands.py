@@ -26,7 +26,6 @@ from cattailer.engine.messages.answers import EffectTimes, Loads, Printed, Probe
 from cattailer.engine.messages.commands import Command
 from cattailer.engine.process.moves import Moves
 from cattailer.engine.process.telemetry import Telemetry
-from cattailer.engine.sources.click import Count
 from cattailer.engine.sources.probe import Probe
 from cattailer.engine.writing.printing import print_click
 from cattailer.engine.writing.runwriter import RunWriter
@@ -121,7 +120,8 @@ def _capture(server: Server, command: commands.Capture) -> Status:
     count = make_count(engine, command.count_bars)
     start, loop = engine.between_blocks(lambda: engine.leave_loop(command.pressed))
     try:
-        run, before = _open_run(engine, Path(command.folder), command.stem, replace(header, start=start), count)
+        header, lead = replace(header, start=start), count.lead if count else 0
+        run, before = _open_run(engine, Path(command.folder), command.stem, header, lead)
         try:
             engine.between_blocks(lambda: engine.begin_run(run, command.samples, count, before))
         except BaseException:
@@ -152,23 +152,25 @@ def _keep(server: Server, command: commands.KeepHeard) -> Status:
         raise NotNow("A capture runs, so what is played is kept anyway.")
     header = _header(server, engine, command.header)
     what = engine.between_blocks(lambda: lookback.held(engine))
-    run, _ = _open_run(engine, Path(command.folder), command.stem, replace(header, start=what.start), None)
+    header = replace(header, start=what.start)
+    run, before = _open_run(engine, Path(command.folder), command.stem, header, what.lead)
     try:
-        engine.between_blocks(lambda: lookback.keep(engine, run, what))
+        engine.between_blocks(lambda: lookback.keep(engine, run, before, what))
     except BaseException:
-        run.files.take_away()
+        for opened in filter(None, (before, run)):
+            opened.files.take_away()
         raise
     return status(server)
 
 
 def _open_run(
-    engine: Engine, folder: Path, stem: str, header: journal.RunHeader, count: Count | None
+    engine: Engine, folder: Path, stem: str, header: journal.RunHeader, lead: int
 ) -> tuple[RunWriter, RunWriter | None]:
-    """Both, or none."""
+    """A run, and one for the ``lead`` samples before it where there are any: both, or none."""
     run: RunWriter | None = None
     try:
         run = make_run(engine, folder, stem, header)
-        return run, make_lead_in(engine, run, count) if count else None
+        return run, make_lead_in(engine, run, lead) if lead else None
     except BaseException as why:
         if run is not None:
             run.files.take_away()
