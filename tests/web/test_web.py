@@ -88,3 +88,18 @@ def test_the_engine_away_is_told(client: FlaskClient, desk: Desk) -> None:
     assert answer.status_code == 503
     assert "does not answer" in answer.text
     assert "engine does not answer" in client.get("/s/1/capture").text
+
+
+def test_the_ready_check_cures_a_condenser_without_48_v(client: FlaskClient, desk: Desk) -> None:
+    client.post("/s/1/inputs/3/phantom", data={"on": "false", "sure": "true"}, headers=PRESSED)
+    client.post("/s/1/tracks/arm", data={"armed": "true"}, headers=PRESSED)
+    page = client.get("/s/1/capture").text
+    assert "Cello is a condenser without 48 V" in page
+    assert "switch 48 V on" in page
+    answer = client.post("/s/1/cure/phantom", data={"socket": "3"}, headers=PRESSED)
+    if answer.status_code == 409:  # whoever has a ribbon in the same bank is asked first
+        answer = client.post("/s/1/cure/phantom", data={"socket": "3", "sure": "true"}, headers=PRESSED)
+    assert answer.status_code == 204
+    assert "without 48 V" not in client.get("/s/1/capture").text
+    assert client.post("/s/1/cure/phantom", data={"socket": "999"}, headers=PRESSED).status_code == 400
+    assert client.post("/s/1/cure/other", data={"socket": "3"}, headers=PRESSED).status_code == 404

@@ -2,7 +2,8 @@
 
 from dataclasses import dataclass
 
-from cattailer.core.findings import Finding
+from cattailer.core.findings import Cure, Finding
+from cattailer.core.patch.patchcheck import DEFAULT_NAME
 from cattailer.core.wording import counted
 
 LITTLE_DISK_MINUTES = 10.0
@@ -17,13 +18,15 @@ class RowState:
     pickup: str
     phantom: bool
     fed: bool
+    sockets: tuple[int, ...] = ()
 
 
 def check(
-    rows: list[RowState], minutes_left: float, left_text: str, engine_there: bool, late_ms: float | None = None
+    rows: list[RowState], minutes_left: float, left_text: str, engine_there: bool, late_ms: float | None = None,
+    dropouts: int = 0,
 ) -> list[Finding]:
     """Findings, the gravest first. ``late_ms`` is how late players hear themselves where the buffer for mixing is in
-    use, else None."""
+    use, else None; ``dropouts`` is how often sound was lost since the interface was opened."""
     armed = [r for r in rows if r.armed]
     mixing = []
     if late_ms is not None:
@@ -39,9 +42,29 @@ def check(
         if not row.fed:
             out.append(Finding("look", f"{row.name} has no input: it would be silence"))
         elif row.pickup == "condenser" and not row.phantom:
-            out.append(Finding("look", f"{row.name} is a condenser without 48 V: it would be silence"))
+            cure = Cure("switch 48 V on", "phantom", (("socket", str(row.sockets[0])),)) if row.sockets else None
+            out.append(Finding("look", f"{row.name} is a condenser without 48 V: it would be silence", cure=cure))
+    out += _shared(armed)
+    if dropouts and engine_there:
+        text = f"{counted(dropouts, 'dropout')} since the interface was opened. A larger buffer in Timing loses less"
+        out.append(Finding("look", text))
+    if unnamed := [r.name for r in armed if DEFAULT_NAME.fullmatch(r.name)]:
+        are = f"{counted(len(unnamed), 'track')} {'has' if len(unnamed) == 1 else 'have'} no name yet"
+        out.append(Finding("look", f"{are}: the file would be called {unnamed[0]}"))
     if armed and not out:
         out.append(Finding("good", f"{counted(len(armed), 'track')} {'is' if len(armed) == 1 else 'are'} armed"))
     if minutes_left >= LITTLE_DISK_MINUTES:
         out.append(Finding("good", f"{left_text} of disk left for {counted(len(armed) or len(rows), 'track')}"))
     return mixing + out
+
+
+def _shared(armed: list[RowState]) -> list[Finding]:
+    """Sockets that two armed tracks would capture."""
+    by_socket: dict[int, list[str]] = {}
+    for row in armed:
+        for socket in dict.fromkeys(row.sockets):
+            by_socket.setdefault(socket, []).append(row.name)
+    return [
+        Finding("look", f"{names[0]} and {names[1]} would both capture socket {socket}")
+        for socket, names in sorted(by_socket.items()) if len(names) > 1
+    ]

@@ -78,7 +78,8 @@ def _ready(desk: Desk, session: Session, patch: Patch, profile: Profile, state: 
     if session.mixing and profile.known:
         late_ms = profile.latency(session.period).round_trip_ms(session.rate_hz)
     return _troubles(desk, state) + ready.check(
-        [_state(patch, t) for t in patch.tracks], minutes, time_left_text(minutes), state.state != AWAY, late_ms
+        [_state(patch, t) for t in patch.tracks], minutes, time_left_text(minutes), state.state != AWAY, late_ms,
+        state.dropouts if state.session == session.id else 0,
     )
 
 
@@ -101,7 +102,8 @@ def _troubles(desk: Desk, state: Status) -> list[Finding]:
 def _state(patch: Patch, track: PatchTrack) -> ready.RowState:
     fed_by = [row for f in track.feeds if (n := socket_of(f)) and (row := patch.input(n))]
     return ready.RowState(
-        track.name, track.armed, fed_by[0].pickup if fed_by else "", all(i.phantom for i in fed_by), any(track.feeds)
+        track.name, track.armed, fed_by[0].pickup if fed_by else "", all(i.phantom for i in fed_by), any(track.feeds),
+        tuple(i.socket for i in fed_by),
     )
 
 

@@ -6,6 +6,7 @@ from pydantic import Field
 from cattailer.core.standin import Mode as PlayerMode
 from cattailer.services.desk import meters, standin
 from cattailer.services.running import click, ranges, transport
+from cattailer.services.session import inputs
 from cattailer.web.forms import Bar, Form, Text, desk, done, form, said
 
 blueprint = Blueprint("deck", __name__, url_prefix="/s/<int:session_id>")
@@ -35,6 +36,11 @@ class Pressed(Form):
 class Range(Form):
     first: Bar = 0
     last: Bar = 0
+
+
+class Cure(Form):
+    socket: int = Field(ge=1, le=1000)
+    sure: bool = False
 
 
 class Mode(Form):
@@ -112,6 +118,14 @@ def step_count(session_id: int) -> Response:
 @blueprint.post("/meters/reset")
 def reset_meters(session_id: int) -> Response:
     meters.reset_meters(desk())
+    return done()
+
+
+@blueprint.post("/cure/<any(phantom):action>")
+def cure(session_id: int, action: str) -> Response:
+    """What one click does about a finding of the ready check."""
+    wish = form(Cure)
+    inputs.switch(desk(), session_id, wish.socket, action, True, wish.sure)
     return done()
 
 
