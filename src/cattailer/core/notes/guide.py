@@ -10,6 +10,8 @@ from cattailer.core.time.timeline import TempoMap
 LOWEST, HIGHEST = 36, 96
 """MIDI numbers: two octaves below the middle C, and three above."""
 MOST_PITCHES, MOST_GUIDES, MOST_BEATS, MOST_BAR = 6, 64, 64, 100_000
+MOST_HELD_S = 30.0
+"""A key that nobody lets go of sounds so long."""
 _NAMES = ("C", "C♯", "D", "E♭", "E", "F", "F♯", "G", "G♯", "A", "B♭", "B")
 
 

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 import numpy as np
 from numpy.typing import NDArray
 
-from cattailer.core.notes.guide import Guide, hz_of
+from cattailer.core.notes.guide import MOST_HELD_S, Guide, hz_of
 from cattailer.core.time.timeline import TempoMap
 
 Floats = NDArray[np.float32]
@@ -14,8 +14,6 @@ _PARTIALS = np.array([1.0, 0.45, 0.22, 0.1, 0.05])
 LEVEL = 0.09
 """Of one key, at its peak about."""
 ATTACK_S, RELEASE_S = 0.02, 0.08
-MOST_HELD_S = 30.0
-"""A key that nobody lets go of sounds so long."""
 
 
 class Tone:

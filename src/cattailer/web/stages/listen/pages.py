@@ -3,6 +3,7 @@
 from flask import Blueprint, render_template
 from pydantic import Field
 
+from cattailer.core.notes.guide import MOST_HELD_S
 from cattailer.services.stages.listen import costing, effects, guiding, show
 from cattailer.web.forms import Form, desk, query
 from cattailer.web.shell import render
@@ -66,4 +67,5 @@ def _page(session_id: int, view: str, again: bool) -> str:
         more["effect_rows"] = effects.rows_of(page)
     elif view == "guide":
         more["placed"], more["keys"] = guiding.placed(desk(), session_id), guiding.keyboard()
+        more["held_s"] = MOST_HELD_S
     return render("listen", page.frame, view, again, page=page, views=VIEWS, scale=show.SCALE, **more)

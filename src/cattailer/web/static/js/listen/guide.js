@@ -2,6 +2,7 @@
 import { on, wish } from "../page/socket.js";
 
 let holding = false; // what is chosen sounds until somebody ends it
+let ending = 0; // nothing sounds for ever
 let down = null; // the key under the finger
 
 export function startGuide() {
@@ -18,12 +19,13 @@ export function startGuide() {
     const key = event.target.closest("[data-pitch]");
     const by = { ArrowLeft: -1, ArrowRight: 1 }[event.key];
     if (key && by) beside(key, by, event);
-    if (!key || event.key !== "Enter") return;
+    // Space is the transport's, but for a key that was reached by keyboard.
+    if (!key || !(event.key === "Enter" || (event.key === " " && key.matches(":focus-visible")))) return;
     event.preventDefault();
     event.stopPropagation();
     if (!event.repeat) sound(key);
   });
-  rows.addEventListener("keyup", ({ key }) => { if (key === "Enter") silence(); });
+  rows.addEventListener("keyup", ({ key }) => { if (key === "Enter" || key === " ") silence(); });
   rows.addEventListener("focusout", ({ target }) => { if (down && target === down) silence(); });
   rows.addEventListener("click", ({ target }) => {
     if (target.closest("#guide-hold")) hold(!holding);
@@ -54,6 +56,8 @@ function silence() {
 function hold(now) {
   holding = now && chosen.length > 0;
   wish({ keys: holding ? chosen : [] });
+  clearTimeout(ending);
+  if (holding) ending = setTimeout(() => hold(false), 1000 * Number(document.getElementById("keyboard").dataset.held));
   show();
 }
 
