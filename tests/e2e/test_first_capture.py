@@ -237,3 +237,20 @@ def test_what_was_just_heard_is_kept_with_one_key(page: Page, studio: Studio) ->
     page.goto(f"{studio.url}/s/1/takes/")
     expect(page.locator("[data-take]").first).to_be_visible()
     assert page.evaluate("document.body.dataset.state") == "stopped"
+
+
+def test_again_with_one_key(page: Page, studio: Studio) -> None:
+    open_demo(page, studio)
+    page.get_by_role("checkbox", name="Arm Cello", exact=True).click()
+    expect(page.get_by_role("checkbox", name="Arm Cello", exact=True)).to_be_checked()
+    before = len(studio.journals)
+    page.keyboard.press("Shift+Space")
+    state_is(page, "capturing")
+    moved_on(page, 1)
+    page.keyboard.press("a")
+    wait_for(lambda: len(studio.journals) == before + 2)
+    state_is(page, "capturing")
+    page.keyboard.press("Shift+Space")
+    state_is(page, "stopped")
+    expect(page.locator("#deck-log")).to_contain_text(f"run {before + 2}")
+    expect(page.locator("#deck-log")).to_contain_text(f"run {before + 1}")

@@ -47,3 +47,26 @@ def test_a_session_in_which_nothing_is_fed_has_nothing_to_keep(desk: Desk) -> No
     opening.open_session(desk, session)
     with pytest.raises(NotNow, match="nothing to keep"):
         transport.keep_heard(desk, session)
+
+
+def test_again_keeps_what_was_captured_and_begins_where_that_began(desk: Desk) -> None:
+    session = demo.load(desk)
+    opening.open_session(desk, session)
+    arming.arm_track(desk, session, rows_of(desk, session)[2].id, True)
+    transport.locate(desk, session, 48_000)
+    transport.capture(desk, session)
+    pass_time(desk.engine, 0.6)
+    for _ in range(2):
+        assert transport.again(desk, session).state == "capturing"
+        pass_time(desk.engine, 0.4)
+    transport.stop(desk, session)
+    entered(desk, session, 3)
+    takes = takes_of(desk, session, 2)
+    assert [t.run for t in takes] == [3, 2, 1]
+    assert {t.start for t in takes} == {"00:01.000"}
+    assert transport.again(desk, session).state == "capturing", "while it stands still, as Capture"
+    transport.stop(desk, session)
+    entered(desk, session, 4)
+    arming.arm_all(desk, session, False)
+    with pytest.raises(NotNow, match="No track is armed"):
+        transport.again(desk, session)

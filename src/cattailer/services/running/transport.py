@@ -7,6 +7,7 @@ from sqlalchemy import orm
 from cattailer.core.errors import NotNow
 from cattailer.core.time.clicking import ClickSettings
 from cattailer.core.time.timeline import BEFORE_ZERO_S
+from cattailer.core.transport import STOPPED
 from cattailer.engine.messages.answers import Status, Stopped
 from cattailer.engine.messages.commands import Capture, GetStatus, KeepHeard, Locate, Roll, Stop
 from cattailer.media import journal
@@ -61,6 +62,14 @@ def move_bars(desk: Desk, session_id: int, bars: int) -> Status:
     if bars < 0 and position > tempo.sample_of(bar):
         bars += 1
     return locate(desk, session_id, max(first, -BEFORE_ZERO_S * tempo.rate_hz, tempo.sample_of(bar + bars)))
+
+
+def again(desk: Desk, session_id: int, pressed: int | None = None) -> Status:
+    """Ends what is captured, goes back to where it began, and captures once more; what was captured stays. Raises what
+    ``capture`` raises, when the first run has ended all the same."""
+    if desk.engine_state().state != STOPPED:
+        stop(desk, session_id, pressed)
+    return capture(desk, session_id)
 
 
 def keep_heard(desk: Desk, session_id: int) -> Status:

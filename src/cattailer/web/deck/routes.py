@@ -66,6 +66,12 @@ def capture(session_id: int) -> Response:
     return done()
 
 
+@blueprint.post("/again")
+def again(session_id: int) -> Response:
+    transport.again(desk(), session_id, form(Pressed).pressed)
+    return done()
+
+
 @blueprint.post("/keep")
 def keep(session_id: int) -> Response:
     transport.keep_heard(desk(), session_id)

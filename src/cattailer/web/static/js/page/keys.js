@@ -53,6 +53,7 @@ function find({ key, code, shiftKey, target }) {
     x: armRow,
     t: () => press("tap"),
     b: () => press("keep"),
+    a: () => { if (capturing) press("again"); },
     X: armAll,
     p: () => press("click"),
     i: () => press("count"),
