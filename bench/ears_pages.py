@@ -31,7 +31,7 @@ def main() -> None:
         return bytes(urllib.request.urlopen(urllib.request.Request(path, headers={"HX-Request": "true"})).read())
 
     sheet = get(f"{session}/listen/").decode()
-    mixes = [int(part.split('"')[0]) for part in sheet.split('class="ear" role="columnheader" data-mix="')[1:]]
+    mixes = [int(part.split('"')[0]) for part in sheet.split('class="ear" data-mix="')[1:]]
     rows = list(dict.fromkeys(part.split('"')[0] for part in sheet.split('data-end="')[1:]))
     tracks = [row for row in rows if row.startswith("track")]
     for mix in mixes[1:]:

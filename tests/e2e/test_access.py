@@ -13,6 +13,7 @@ PAGES = [
     "/", "/s/1/capture", "/s/1/takes/", "/nowhere",
     *(f"/s/1/patch/{v}" for v in ("sockets", "list", "tracks", "routes", "routes?grid=true", "check", "interface", "paper")),
     *(f"/s/1/levels/{v}" for v in ("rows", "wide", "noise", "pairs", "room")),
+    *(f"/s/1/listen/{v}" for v in ("ears", "tracks", "effects", "guide")),
     *(f"/s/1/timing/{v}" for v in ("buffer", "trip", "rate", "tempo", "click")),
 ]
 

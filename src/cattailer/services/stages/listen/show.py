@@ -7,7 +7,7 @@ from cattailer.core.mix.cells import Cell
 from cattailer.core.mix.costs import latency_of
 from cattailer.core.mix.listening import DIRECT, OFF, RAW, THROUGH
 from cattailer.core.mix.moving import LEVEL
-from cattailer.core.patch.ends import CLICK, GUIDE, in_words, socket_of
+from cattailer.core.patch.ends import CLICK, EVERYWHERE, GUIDE, in_words, socket_of
 from cattailer.core.patch.patch import Patch, PatchMix, PatchTrack
 from cattailer.core.units import milliseconds
 from cattailer.services.desk.desk import Desk
@@ -45,6 +45,20 @@ class CellView:
     def pan_words(self) -> str:
         """Empty where it is as the row's, or in the middle."""
         return f"{'L' if self.pan < 0 else 'R'}{abs(self.pan) * 100:.0f}" if self.pan else ""
+
+    @property
+    def away(self) -> str:
+        """Why the row is not there itself, as the cell says it; empty where it simply is not sent."""
+        inside = self.end in EVERYWHERE or not self.by_way_of
+        return self.by_way_of if inside else f"in {self.by_way_of}"
+
+    @property
+    def said(self) -> str:
+        """The cell as it is read out: what it shows, first."""
+        if self.there or not self.target:
+            by = f", by way of {self.by_way_of}" if self.by_way_of else ""
+            return f"{self.words} {self.pan_words}".strip() + by
+        return self.away or "not sent"
 
     @property
     def share(self) -> float:
