@@ -74,17 +74,5 @@ class Loads:
 
 
 @dataclass(frozen=True)
-class EffectTimes:
-    """In microseconds of a block, by kind: an effect by itself, and each of its channels more; ``spent_us`` is what
-    blocks take now."""
-
-    rate_hz: int
-    period: int
-    alone_us: dict[str, float]
-    channel_us: dict[str, float]
-    spent_us: float
-
-
-@dataclass(frozen=True)
 class Printed:
     journal: str

@@ -10,8 +10,9 @@ from typing import Any, ClassVar, Generic, TypeVar
 from pydantic import TypeAdapter, ValidationError
 
 from cattailer.core.errors import Refusal
+from cattailer.core.mix.costs import Costs
 from cattailer.core.standin import RoomState
-from cattailer.engine.messages.answers import EffectTimes, Loads, Printed, Probed, Sound, Status, Stopped
+from cattailer.engine.messages.answers import Loads, Printed, Probed, Sound, Status, Stopped
 
 A_co = TypeVar("A_co", covariant=True)
 AWAY = "away"
@@ -190,8 +191,8 @@ class MeasureLoad(Command[Loads]):
 
 
 @dataclass(frozen=True)
-class MeasureEffects(Command[EffectTimes]):
-    answer: ClassVar[Any] = EffectTimes
+class MeasureEffects(Command[Costs]):
+    answer: ClassVar[Any] = Costs
     channel: ClassVar[str] = BESIDE
 
 

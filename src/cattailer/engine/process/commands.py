@@ -9,6 +9,7 @@ from typing import Any, Protocol
 import numpy as np
 
 from cattailer.core.errors import NotNow, Refusal
+from cattailer.core.mix.costs import Costs
 from cattailer.core.mix.moving import Move
 from cattailer.core.notes.guide import checked
 from cattailer.core.plan import Plan
@@ -22,7 +23,7 @@ from cattailer.engine.block.ring import LOOK_BACK_S
 from cattailer.engine.block.runs import make_count, make_lead_in, make_run
 from cattailer.engine.effects import costs
 from cattailer.engine.messages import commands
-from cattailer.engine.messages.answers import EffectTimes, Loads, Printed, Probed, Sound, Status, Stopped
+from cattailer.engine.messages.answers import Loads, Printed, Probed, Sound, Status, Stopped
 from cattailer.engine.messages.commands import Command
 from cattailer.engine.process.moves import Moves
 from cattailer.engine.process.telemetry import Telemetry
@@ -251,10 +252,10 @@ def _load(server: Server, command: commands.MeasureLoad) -> Loads:
     return Loads(engine.plan.period, now, {p: load.measure(profile, engine.plan, p) for p in profile.buffers})
 
 
-def _effects(server: Server, command: commands.MeasureEffects) -> EffectTimes:
+def _effects(server: Server, command: commands.MeasureEffects) -> Costs:
     engine = server.need()
     alone, channel = costs.measured(engine.plan.rate_hz, engine.plan.period)
-    return EffectTimes(engine.plan.rate_hz, engine.plan.period, alone, channel, engine.times.recent_us())
+    return Costs(engine.plan.rate_hz, engine.plan.period, alone, channel, engine.times.recent_us())
 
 
 def status(server: Server) -> Status:

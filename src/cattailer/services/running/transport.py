@@ -66,7 +66,7 @@ def move_bars(desk: Desk, session_id: int, bars: int) -> Status:
 
 def again(desk: Desk, session_id: int, pressed: int | None = None) -> Status:
     """Ends what is captured, goes back to where it began, and captures once more; what was captured stays. Raises what
-    ``capture`` raises, when the first run has ended all the same."""
+    ``capture`` raises; the first run has ended by then, and is kept."""
     if desk.engine_state().state != STOPPED:
         stop(desk, session_id, pressed)
     return capture(desk, session_id)

@@ -18,8 +18,7 @@ def costs(desk: Desk, session_id: int) -> Costs | None:
     """None while the engine does not run this session, or does not answer."""
     with suppress(Refusal):
         if desk.engine_state().session == session_id:
-            found = desk.engine.ask(MeasureEffects(), MEASURE_S)
-            return Costs(found.rate_hz, found.period, found.alone_us, found.channel_us, found.spent_us)
+            return desk.engine.ask(MeasureEffects(), MEASURE_S)
     return None
 
 
