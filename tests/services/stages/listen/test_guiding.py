@@ -7,7 +7,7 @@ from cattailer.core.mix.moving import Move
 from cattailer.core.notes.guide import Guide
 from cattailer.services.desk.desk import Desk
 from cattailer.services.session import demo, history, opening, sessions, templates
-from cattailer.services.stages.listen import gestures, guiding, show
+from cattailer.services.stages.listen import costing, gestures, guiding, show
 from cattailer.web.live import Hand
 from tests.helpers.sessions import plan_of, the_patch, words
 
@@ -58,3 +58,13 @@ def test_a_page_that_is_gone_holds_no_keys(desk: Desk, monkeypatch: pytest.Monke
     assert held[1] == []
     with pytest.raises(Refusal, match="goes from C2 to C7"):
         hand.hold([12])
+
+
+def test_what_effects_cost_is_asked_of_the_engine_that_runs_the_session(desk: Desk) -> None:
+    session = demo.load(desk)
+    assert costing.costs(desk, session) is None, "nothing is open"
+    opening.open_session(desk, session)
+    found = costing.costs(desk, session)
+    assert found is not None
+    assert (found.rate_hz, found.period, set(found.alone_us)) == (48_000, 128, {"eq", "dyn", "reverb"})
+    assert "of 2667" in found.words("reverb", 2)
