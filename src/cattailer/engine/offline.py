@@ -31,7 +31,8 @@ def run_inline(engine: Engine, going: Callable[[], bool]) -> None:
 def run_beside(engine: Engine, going: Callable[[], bool]) -> None:
     """As ``run_inline``, with the disk work in threads beside it, as the wall clock needs it."""
     loops = Loops()
-    for name, work in (("write", engine.write), ("keep", engine.keep), ("read", engine.read_ahead)):
+    works = {"next": engine.make_runs, "write": engine.write, "keep": engine.keep, "read": engine.read_ahead}
+    for name, work in works.items():
         loops.start(name, work, PUMP_PAUSE_S)
     try:
         engine.driver.run(engine.process, going)

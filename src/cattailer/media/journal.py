@@ -21,6 +21,10 @@ LEAD_IN_FOLDER = "head"
 """Below a run's folder: what was counted in before it. The name on disk is older than the word."""
 LEAD_IN_MARK = "-head"
 """Ends the run of a lead-in's journal; before it stands the run that it lies before."""
+LEAD_OUT_FOLDER, LEAD_OUT_MARK = "tail", "-tail"
+"""The same for what lies right after a punch."""
+LATE_MARK = "-late"
+"""Is in the run of a journal that holds tracks which were armed while their run was captured."""
 
 
 @dataclass(frozen=True)
@@ -44,8 +48,13 @@ class RunFile:
 class RunHeader:
     """The first line. ``start`` is the timeline position of every file's first sample.
 
-    ``lead_in_of`` is the run before which these files lie: they hold what was counted in. Hardware inputs were placed
-    ``round_trip_samples`` earlier than they came; the driver claimed ``claimed_samples``. 0 where it is unknown.
+    ``lead_in_of`` is the run before which these files lie: they hold what was counted in, or what lay before a punch;
+    after it where ``after`` says so. Hardware inputs were placed ``round_trip_samples`` earlier than they came; the
+    driver claimed ``claimed_samples``. 0 where it is unknown.
+
+    ``roll`` is the first of the runs that one press of Capture made, one for each pass, and ``pass_number`` counts
+    them. ``joins`` is the run whose tracks these are too: they were armed later. ``over`` says what becomes of what lay
+    there before, as in ``core.takes.over``.
     """
 
     run: str
@@ -62,6 +71,16 @@ class RunHeader:
     period: int = 0
     round_trip_samples: int = 0
     claimed_samples: int = 0
+    after: bool = False
+    roll: str = ""
+    pass_number: int = 1
+    joins: str = ""
+    over: str = ""
+
+    @property
+    def apart(self) -> bool:
+        """Whether it belongs to another run, and is not one itself."""
+        return bool(self.lead_in_of or self.joins)
 
 
 DISK = "disk"

@@ -2,12 +2,14 @@
 
 import uuid
 from collections.abc import Collection, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime
 
 from cattailer.core.naming import DEFAULT_PATTERN, distinct, file_stem
 from cattailer.core.plan import Plan
 from cattailer.media.journal import RunFile, RunHeader
+
+SOCKET = "socket "
 
 
 @dataclass(frozen=True)
@@ -53,5 +55,21 @@ def header(
     )
 
 
+def following(before: RunHeader, number: int, began_at: datetime, named: Named = Named()) -> RunHeader:
+    """The header of the next pass, on the same tracks; where it begins is still that of the one before."""
+    tokens = {
+        "session": before.title, "code": named.code or before.title, "run": f"{number:02}",
+        "date": began_at.date().isoformat(),
+    }
+    stems = distinct([
+        file_stem(named.pattern, track=f.name, socket=f.feed.removeprefix(SOCKET), **tokens) for f in before.files
+    ])
+    return replace(
+        before, run=str(uuid.uuid4()), number=number, began_at=began_at.isoformat(timespec="seconds"),
+        roll=before.roll or before.run, pass_number=before.pass_number + 1,
+        files=tuple(replace(f, path=f"{stem}.wav") for f, stem in zip(before.files, stems, strict=True)),
+    )
+
+
 def _fed(feed: str) -> str:
-    return f"socket {feed}" if feed.replace("+", "").replace(" ", "").isdecimal() else feed
+    return f"{SOCKET}{feed}" if feed.replace("+", "").replace(" ", "").isdecimal() else feed

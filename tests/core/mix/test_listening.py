@@ -6,27 +6,25 @@ from pathlib import Path
 import pytest
 
 from cattailer.core.mix.listening import (
-    AFTER_PUNCH,
     ALWAYS,
     AUTO,
     CAPTURING,
-    COUNTING,
     DIRECT,
     LOOPING,
     MOMENTS,
     OFF,
     PATHS,
+    POST_ROLL,
     PRE_ROLL,
     ROLLING,
-    STOPPED,
+    STILL,
     THROUGH,
     WHENS,
     heard,
     table,
 )
 
-STILL = (STOPPED, COUNTING)
-PLAYS = (PRE_ROLL, ROLLING, LOOPING, AFTER_PUNCH)
+PLAYS = (PRE_ROLL, ROLLING, LOOPING, POST_ROLL)
 ALL = list(product(PATHS, WHENS, (True, False), MOMENTS, (True, False)))
 
 

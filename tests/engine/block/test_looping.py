@@ -108,7 +108,7 @@ def test_capturing_out_of_a_loop_loses_nothing(tmp_path: Path) -> None:
     run_for(engine, 5000)
     engine.soon(engine.roll)
     run_for(engine, stop - first - 600)
-    at, _ = engine.leave_loop()
+    _, at = engine.stands(leaves_loop=True)
     run = opened(engine, tmp_path)
     assert run.header.start == at < stop
     run_for(engine, 2000)
@@ -122,7 +122,7 @@ def test_capturing_out_of_a_loop_loses_nothing(tmp_path: Path) -> None:
     assert engine.transport.loop == (first, stop)
 
 
-def test_a_capture_goes_straight_on() -> None:
-    one = Transport(state="capturing", position=90, loop=(0, 100))
+def test_a_count_in_goes_straight_on() -> None:
+    one = Transport(state="counting", position=90, loop=(0, 100))
     one.advance(one.stretches(64))
     assert (one.position, one.passes) == (154, 0)

@@ -19,7 +19,8 @@ def test_called_off_in_the_middle_of_a_pump_nothing_is_left(tmp_path: Path, last
     assert count is not None
     lead_in = make_lead_in(engine, run, count.lead)
     recorder = Recorder()
-    recorder.begin(run, lead_in, 0, count.lead, None)
+    recorder.ready(run, lead_in)
+    recorder.begin(run, count.lead, None)
     if last == "lead-in":
         run.call_off()
         recorder.sync()
@@ -28,7 +29,7 @@ def test_called_off_in_the_middle_of_a_pump_nothing_is_left(tmp_path: Path, last
     def write() -> None:
         inner()
         if not turns:
-            recorder.call_off()
+            recorder.finish(0)
         turns.append(1)
 
     lead_in.write = write  # type: ignore[method-assign]

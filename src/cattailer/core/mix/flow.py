@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cattailer.core.mix.effects import Effects
-from cattailer.core.mix.listening import AUTO, THROUGH, heard
+from cattailer.core.mix.listening import AUTO, STILL, THROUGH, heard
 from cattailer.core.patch.ends import track_end
 from cattailer.core.plan import Plan
 
@@ -132,7 +132,7 @@ def _gates(flow: Flow, plan: Plan, moment: str) -> tuple[Floats, Floats]:
             live[lies, n] = voice.live and (got.direct or got.through)
         # Where nothing lies nothing sounds, so its gain need not move.
         play[:, n] = voice.captured and heard(THROUGH, voice.when, track.armed, moment, True, inside).captured
-    if moment in ("stopped", "counting"):
+    if moment in STILL:
         play[:] = [v.captured for v in flow.voices]  # nothing is played, so nothing need move either
     return live[:, flow.voice_of], play[:, flow.voice_of]
 

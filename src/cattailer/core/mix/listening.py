@@ -7,6 +7,8 @@ from dataclasses import dataclass
 from itertools import product
 from typing import NamedTuple
 
+from cattailer.core.transport import CAPTURING, COUNTING, POST_ROLL, PRE_ROLL, ROLLING, STOPPED, WAITING
+
 DIRECT, THROUGH = "direct", "through"
 PATHS = (THROUGH, DIRECT)
 OFF, AUTO, ALWAYS = "off", "auto", "always"
@@ -14,11 +16,11 @@ WHENS = (OFF, AUTO, ALWAYS)
 RAW, EFFECTS, CHANNEL = "raw", "effects", "channel"
 POINTS = (RAW, EFFECTS, CHANNEL)
 
-STOPPED, COUNTING, PRE_ROLL, ROLLING, LOOPING = "stopped", "counting", "pre-roll", "rolling", "looping"
-CAPTURING, AFTER_PUNCH = "capturing", "after a punch"
-MOMENTS = (STOPPED, COUNTING, PRE_ROLL, ROLLING, LOOPING, CAPTURING, AFTER_PUNCH)
+LOOPING = "looping"
+MOMENTS = (STOPPED, WAITING, COUNTING, PRE_ROLL, ROLLING, LOOPING, CAPTURING, POST_ROLL)
 """``CAPTURING`` is also inside a punch; ``COUNTING`` counts in what will be captured or played."""
-_STILL = (STOPPED, COUNTING)
+STILL = (STOPPED, WAITING, COUNTING)
+"""Nothing of what was captured is played."""
 
 
 @dataclass(frozen=True)
@@ -46,10 +48,10 @@ def heard(path: str, when: str, armed: bool, moment: str, lies: bool, inside: bo
     not. A take is never heard under the take that is being captured over it.
     """
     covered = armed and moment == CAPTURING
-    captured = lies and moment not in _STILL and not covered
+    captured = lies and moment not in STILL and not covered
     if when == OFF:
         live = False
-    elif when == ALWAYS or (armed and moment in (*_STILL, CAPTURING)):
+    elif when == ALWAYS or (armed and moment in (*STILL, CAPTURING)):
         live = True
     else:
         live = (armed or inside) and not captured

@@ -7,6 +7,7 @@ from typing import Any
 
 from cattailer.core.time.counting import MOST_BARS
 from cattailer.core.time.timeline import TempoMap
+from cattailer.core.transport import CAPTURING, captures, plays
 
 WHENS = {"both": ("rolling", "capturing"), "capturing": ("capturing",), "rolling": ("rolling",)}
 """When the click sounds: in which states of the transport."""
@@ -88,7 +89,8 @@ class ClickSettings:
                 raise ValueError("the click is silent from a bar (1 to 100,000) until a later one, or until the end")
 
     def sounds_while(self, state: str) -> bool:
-        return state in WHENS[self.when]
+        """Before and after a punch it sounds as in it."""
+        return plays(state) and (CAPTURING if captures(state) else state) in WHENS[self.when]
 
     def counts_before(self, state: str) -> int:
         """How many bars are counted before rolling or capturing begins."""

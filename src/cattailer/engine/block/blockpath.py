@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from cattailer.core.gear.dropouts import Dropout
 from cattailer.core.mix.flow import end_of_insert
 from cattailer.core.plan import MOST_FEEDERS, MOST_MIXES, SOFTWARE_CHANNELS, Plan
-from cattailer.core.transport import CAPTURING, STOPPED, moves
+from cattailer.core.transport import CAPTURING, moves
 from cattailer.engine.block.blending import Blending
 from cattailer.engine.block.blocktimes import BlockTimes
 from cattailer.engine.block.direct import Direct
@@ -36,7 +36,7 @@ from cattailer.engine.writing.runwriter import RunWriter
 from cattailer.media.disk import REAL, Disk
 
 FRAME_HZ = 30
-KEPT_DROPS = 32
+KEPT_DROPS, KEPT_HOLES = 32, 512
 MOST_MADE_UP_S = 1
 """After so long a dropout, what is made inside is silent too: to make it up would take too long."""
 
@@ -59,11 +59,13 @@ class BlockPath:
         self._padded = 0
         self._told_late = 0
         self.drops: deque[Dropout] = deque(maxlen=KEPT_DROPS)
-        self.holes: deque[tuple[int, int, float]] = deque(maxlen=KEPT_DROPS)
+        self.holes: deque[tuple[int, int, float]] = deque(maxlen=KEPT_HOLES)
         """The newest stretches of the ring that were lost: sample, samples, load."""
         self.rolled: tuple[int, int] | None = None
         """A ring sample and the timeline position that was played there, where it rolled last."""
         self._recorder = Recorder()
+        self.more = False
+        """Whether a capture will bring further runs, though none is being captured."""
         self.count: Count | None = None
         # Rows: inputs, pattern player, feeders, and one that is never written, for tracks without a feed.
         self.rows = driver.profile.inputs + SOFTWARE_CHANNELS + 2 * MOST_FEEDERS
@@ -115,8 +117,8 @@ class BlockPath:
 
     @property
     def capturing(self) -> bool:
-        """Whether a capture runs, or is counted in."""
-        return self.transport.rolling and self.transport.sounding == CAPTURING
+        """Whether a capture runs, is about to, or is not over yet."""
+        return self.transport.capturing
 
     @property
     def busy(self) -> bool:
@@ -179,8 +181,8 @@ class BlockPath:
         if lost:
             self._pad(lost)
         self._requests.answer()
-        if self.capturing and self._recorder.run is None:
-            self.stop()  # nothing is captured without a run, whatever became of it
+        if transport.over or (transport.capturing and self._recorder.run is None and not self.more):
+            self.end()  # nothing is captured without a run, whatever became of it
         prepared, count = self._prepared, inputs.shape[1]
         transport.settle(count)
         state, position, entry, passes = transport.state, transport.position, transport.entry, transport.passes
@@ -193,10 +195,9 @@ class BlockPath:
             self.ring.write(self._inside.words(prepared, inputs, software, feeders, self.round_trip_samples))
         else:
             self.ring.write(inputs)
-        if state != STOPPED:
+        if moves(state):
             transport.advance(stretches)
-            if moves(state):
-                self.rolled = self.ring.written, transport.position
+            self.rolled = self.ring.written, transport.position
         self._played.went_on(count, prepared, transport.state, transport.position)
         _clip(mixes)
         self._limiter.apply(mixes, prepared)
@@ -256,7 +257,7 @@ class BlockPath:
         self.mixes.write_silence(lost)
         self.ring.write_silence(silent)
         prepared.inside.write_silence(silent)
-        if transport.rolling and silent:
+        if transport.moving and silent:
             transport.advance(transport.stretches(silent))
         self._played.went_on(0, prepared, transport.state, transport.position)
         self._make_up(lost - silent)
@@ -280,13 +281,13 @@ class BlockPath:
             self.ring.write(
                 self._inside.words(prepared, nothing[:, :count], software, feeders, self.round_trip_samples)
             )
-            if transport.rolling:
+            if transport.moving:
                 transport.advance(stretches)
             self._played.went_on(count, prepared, transport.state, transport.position)
             samples -= count
 
-    def stop(self) -> RunWriter | None:
-        """Stops, and ends the run where the timeline stopped; see ``Engine.stop``."""
+    def end(self) -> None:
+        """A capture is over, or one of its passes after which the timeline stands; see ``Engine.end``."""
         raise NotImplementedError
 
 

@@ -1,12 +1,13 @@
 """The engine: the block path, and what may be asked of it between blocks."""
 
 import threading
-from collections.abc import Callable, Sequence
-from typing import Any, TypeVar
+from collections import deque
+from collections.abc import Callable, Mapping, Sequence
+from typing import Any, Protocol, TypeVar
 
 from cattailer.core.errors import NotNow
+from cattailer.core.mix.effects import Effects
 from cattailer.core.plan import Plan
-from cattailer.core.transport import CAPTURING, COUNTING
 from cattailer.engine.block.blockpath import BlockPath
 from cattailer.engine.block.prepared import Prepared, prepare
 from cattailer.engine.driver import Driver
@@ -22,12 +23,27 @@ MOST_AGO_S = 2
 T = TypeVar("T")
 
 
+class Course(Protocol):
+    """What makes the runs of a capture; see ``captures.py``."""
+
+    @property
+    def done(self) -> bool: ...
+    def pump(self) -> None: ...
+    def finish(self, sample: int) -> None: ...
+
+
 class Engine(BlockPath):
     """What other threads ask, and the disk work that they do."""
 
     def __init__(self, driver: Driver, plan: Plan, disk: Disk = REAL) -> None:
         super().__init__(driver, plan, disk)
         self._going_to: list[int] = []
+        self._moved: deque[tuple[int, Mapping[int, Effects]]] = deque()
+        """From which ring sample on tracks that print had which effects, for as long as the ring holds it."""
+        self.again = False
+        """Whether a capture goes on after a pause."""
+        self.courses: deque[Course] = deque()
+        """Captures that still make runs, the newest last."""
         self._looking = threading.Lock()
         """Held while reading ahead, from settling where to look until it is there; never by the block path."""
 
@@ -66,9 +82,11 @@ class Engine(BlockPath):
             self._prepared = new
             if effects:
                 self._recorder.note(self.ring.written, effects)
-            self.transport.loop = None if self.capturing else plan.loop
-            if self.run is None:
-                self._correction = plan.correction_samples
+                self._remember(effects)
+            if not self.capturing:
+                self.transport.loop = plan.loop
+                if self.run is None:
+                    self._correction = plan.correction_samples
             if switched:
                 self._mute.begin(self.ring.written)
 
@@ -82,14 +100,24 @@ class Engine(BlockPath):
             prepared.patterns.pump(places)
         prepared.playback.pump(places)
 
+    def _remember(self, effects: Mapping[int, Effects]) -> None:
+        self._moved.append((self.ring.written, effects))
+        while len(self._moved) > 1 and self._moved[1][0] < self.ring.oldest:
+            self._moved.popleft()
+
+    def look_at(self, positions: list[int]) -> None:
+        """Has what sounds there read ahead; until it is called with none."""
+        self._going_to = positions
+        if positions:
+            self.read_ahead()
+
     def locate(self, position: int) -> None:
         """Reads what sounds there, then goes there at the next block. Not to be called in the block path."""
-        self._going_to = [position]
         try:
-            self.read_ahead()
+            self.look_at([position])
             self.between_blocks(lambda: self.transport.locate(position, self.plan.rate_hz))
         finally:
-            self._going_to = []
+            self.look_at([])
 
     def since(self, pressed: int | None) -> int:
         """In the block path: how many samples ago somebody pressed, at ring sample ``pressed``, as far as the timeline
@@ -113,17 +141,22 @@ class Engine(BlockPath):
             raise NotNow("The position was moved just now, so nothing began. Press again.")
         return count
 
-    def leave_loop(self, pressed: int | None = None) -> tuple[int, tuple[int, int] | None]:
-        """In the block path: the timeline goes straight on from here until it stops; returns where it stands, or stood
-        when somebody pressed, and the loop that was left."""
-        loop, self.transport.loop = self.transport.loop, None
-        ago = self.since(pressed) if self.transport.rolling else 0
-        return max(0, self.transport.position - ago), loop
+    def straight_since(self, sample: int) -> bool:
+        """In the block path: whether the timeline has gone straight on since a ring sample, or round its loop."""
+        return sample >= self._straight_from
 
-    def take_up_loop(self, loop: tuple[int, int] | None) -> None:
+    def stands(self, pressed: int | None = None, leaves_loop: bool = False) -> tuple[int, int]:
+        """In the block path: a ring sample and the position of the timeline there: now, or when somebody pressed. From
+        here on it goes straight on until it stops, if it leaves its loop."""
+        if leaves_loop:
+            self.transport.loop = None
+        ago = min(self.since(pressed), max(0, self.transport.position)) if self.transport.moving else 0
+        return self.ring.written - ago, self.transport.position - ago
+
+    def take_up_loop(self) -> None:
         """In the block path: after a capture that was refused."""
         if not self.capturing:
-            self.transport.loop = loop
+            self.transport.loop = self.plan.loop
 
     def begin_run(
         self, run: RunWriter, samples: int | None = None, count: Count | None = None, lead_in: RunWriter | None = None
@@ -133,16 +166,34 @@ class Engine(BlockPath):
         Hardware inputs arrive one round trip late. When the timeline rolls already it is a little
         past that position, and the ring still holds what belongs there. What is counted in goes to ``lead_in``.
         """
-        moved = self.transport.position - run.header.start
-        if moved and not self.transport.rolling:
+        if self.transport.position != run.header.start and not self.transport.moving:
             raise NotNow("The position was moved just now, so nothing was captured. Press Capture again.")
-        lead = count.lead if count else 0
-        self.count = self._counting(count)
+        self.add_run(run, lead_in)
+        self.go(count)
+        at = self.ring.written + run.header.start - self.transport.position
+        self.place_run(run, at + self.round_trip_samples, samples)
+
+    def add_run(self, run: RunWriter, lead_in: RunWriter | None = None) -> None:
+        """In the block path: it will be captured; what was lost or moved lately it hears of."""
         for each in (run, lead_in):
-            if each is not None and each.prints is not None:  # what was moved since it was made ready
-                each.note(self.ring.written, {t.id: t.effects for t in self.plan.tracks if t.prints})
-        self.transport.capture(lead)
-        self._recorder.begin(run, lead_in, self.ring.written + self.round_trip_samples - moved, lead, samples)
+            if each is not None and each.prints is not None:
+                for sample, effects in self._moved:
+                    each.note(sample, effects)
+        self._recorder.ready(run, lead_in)
+
+    def go(self, count: Count | None = None) -> None:
+        """In the block path: the timeline goes, after the count-in if there is one, and what is there is captured."""
+        self.count = self._counting(count)
+        if effects := {t.id: t.effects for t in self.plan.tracks if t.prints}:
+            self._remember(effects)
+        self.transport.capture(count.lead if count else 0)
+
+    def place_run(self, run: RunWriter, first: int, samples: int | None) -> None:
+        """In the block path: a run that was added begins at ring sample ``first``. What was lost in it is marked."""
+        self._recorder.begin(run, first, samples)
+        for sample, lost, load in list(self.holes):
+            if sample + lost > first:
+                run.lost(sample, lost, load)
 
     def keep_run(self, run: RunWriter, first: int, stop: int) -> None:
         """In the block path: writes what the ring holds of [first, stop), and goes on with whatever it does."""
@@ -157,16 +208,35 @@ class Engine(BlockPath):
         self._probe = probe
 
     def stop(self, pressed: int | None = None) -> RunWriter | None:
-        """In the block path: stops, and ends the run where the timeline stopped, or stood when somebody pressed; during
-        the count-in, without one. Returns the run that ended."""
-        run = self._recorder.run if self.transport.state == CAPTURING else None
-        if self.transport.state == COUNTING:
-            self._recorder.call_off()
-        elif self.transport.state == CAPTURING:
-            self._recorder.finish(self.ring.written - self.since(pressed) + self.round_trip_samples)
+        """In the block path: stops, and ends the run where the timeline stopped, or stood when somebody pressed. What
+        would only begin later is called off. Returns the run that ended."""
+        run = self._finish(pressed) if self.transport.capturing else None
         self.transport.stop()
         self.transport.loop = self.plan.loop
         return run
+
+    def end(self) -> None:
+        """In the block path: as ``stop``; but where a capture goes on after a pause, it waits for that."""
+        if self.again:
+            self.transport.wait()
+        else:
+            self.stop()
+
+    def punch_out(self, pressed: int | None = None) -> None:
+        """In the block path: what is captured ends here, and the timeline rolls on. Raises NotNow where nothing is
+        captured."""
+        if not self.transport.capturing or not self.transport.moving:
+            raise NotNow("Nothing is captured at the moment.")
+        self._finish(pressed)
+        self.transport.punch_out()
+        self.transport.loop = self.plan.loop
+
+    def _finish(self, pressed: int | None) -> RunWriter | None:
+        sample = self.ring.written - self.since(pressed) + self.round_trip_samples
+        self.more = self.again = False
+        for course in self.courses:
+            course.finish(sample)
+        return self._recorder.finish(sample)
 
     def close(self) -> None:
         """Ends the driver's loop; whoever still asks for something is told at once."""
@@ -180,8 +250,9 @@ class Engine(BlockPath):
         self.events.append({"topic": "event", "kind": "halt", "message": why})
         self.lost, self.going = True, False
         self._requests.close()
-        if self.transport.state == COUNTING:
-            self._recorder.call_off()
+        self.more = self.again = False
+        for course in self.courses:
+            course.finish(self.ring.written)
         self._recorder.finish_all(self.ring.written)
         self.transport.stop()
 
@@ -205,8 +276,16 @@ class Engine(BlockPath):
             self.events.append({"topic": "event", "kind": "late", "blocks": late - self._told_late})
         self._told_late = late
 
+    def make_runs(self) -> None:
+        """Opens the files of what will be captured next. Called by a thread of its own, or between blocks."""
+        for course in list(self.courses):
+            course.pump()
+            if course.done:
+                self.courses.remove(course)
+
     def pump(self) -> None:
         """All of it, where one thread does everything."""
+        self.make_runs()
         self.write()
         self.keep()
         self.read_ahead()

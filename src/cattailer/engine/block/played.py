@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from cattailer.core.plan import SOFTWARE_CHANNELS
 from cattailer.core.sound.curves import along, gliding, rising
-from cattailer.core.transport import CAPTURING, COUNTING, ROLLING
+from cattailer.core.transport import COUNTING, plays
 from cattailer.engine.block.prepared import Prepared
 from cattailer.engine.sources.click import Click, Count
 from cattailer.engine.sources.guide import Keyboard
@@ -18,7 +18,6 @@ from cattailer.engine.sources.guide import Keyboard
 Floats = NDArray[np.float32]
 Stretches = list[tuple[int, int, int]]
 EDGE_S = 0.003
-_PLAYS = (ROLLING, CAPTURING)
 
 
 class _Gone:
@@ -26,7 +25,7 @@ class _Gone:
 
     def __init__(self, prepared: Prepared, state: str, position: int, jumped: bool, curve: Floats) -> None:
         self.playback, self.patterns = prepared.playback, prepared.patterns
-        self.plays, self.position, self.jumped, self.curve, self.done = state in _PLAYS, position, jumped, curve, 0
+        self.plays, self.position, self.jumped, self.curve, self.done = plays(state), position, jumped, curve, 0
         click = prepared.click
         self.click = click if click is not None and self.plays and click.plan.sounds_while(state) else None
         self.guides = prepared.guides if self.plays else None
@@ -55,7 +54,7 @@ class Played:
     @property
     def silent_before(self) -> bool:
         """Whether nothing was played at the end of the block before."""
-        return self._last is None or self._last[1] not in _PLAYS
+        return self._last is None or not plays(self._last[1])
 
     def note(self, prepared: Prepared, state: str, position: int) -> bool:
         """At a block's beginning: what will be played in it. Whether the timeline did not go straight on."""
@@ -63,13 +62,13 @@ class Played:
         if last is None:
             return False
         before, was, reached = last
-        plays, played = state in _PLAYS, was in _PLAYS
+        sounds, sounded = plays(state), plays(was)
         jumped = position != reached
         changed = (before.playback is not prepared.playback or before.patterns is not prepared.patterns
                    or before.click is not prepared.click or before.guides is not prepared.guides)
-        if (plays or played) and (jumped or plays != played):
+        if (sounds or sounded) and (jumped or sounds != sounded):
             self._gone.append(_Gone(*last, True, self._rise))
-        elif plays and changed:
+        elif sounds and changed:
             self._gone.append(_Gone(*last, False, self._glide))
         return jumped
 
@@ -87,9 +86,9 @@ class Played:
     ) -> Floats | None:
         """Writes the pattern player's channels into ``incoming``, and returns the takes, (track channels, samples), or
         None where none sound."""
-        count, plays = incoming.shape[1], state in _PLAYS
+        count, sounds = incoming.shape[1], plays(state)
         heard, takes = incoming, None
-        if plays and prepared.patterns is not None:
+        if sounds and prepared.patterns is not None:
             software = self.software[:, :count]
             for done, at, length in stretches:
                 prepared.patterns.block(at, software[:, done : done + length])
@@ -99,9 +98,9 @@ class Played:
             self.software[:] = 0.0
             heard[:] = 0.0
             self._patterned = bool(self._gone)
-        if plays and not prepared.playback.silent:
+        if sounds and not prepared.playback.silent:
             takes = prepared.playback.stretches(stretches)
-        self._edges = self._round(stretches, loop, count) if plays and loop is not None and state == ROLLING else None
+        self._edges = self._round(stretches, loop, count) if sounds and loop is not None else None
         if self._edges is not None:
             heard *= self._edges
             takes = None if takes is None else takes * self._edges
@@ -161,7 +160,7 @@ class Played:
     ) -> None:
         """Writes guide notes into ``out``, shape (samples,): those on the timeline, with what is left of what a jump, a
         stop or an edit cut off, and those of keys that are held down at ring sample ``now``."""
-        new = prepared.guides if state in _PLAYS else None
+        new = prepared.guides if plays(state) else None
         if new is None and not self._gone and keys.silent and not self._guided:
             return
         out[:] = 0.0

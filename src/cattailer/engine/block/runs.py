@@ -18,7 +18,7 @@ def make_run(engine: Engine, folder: Path, stem: str, header: journal.RunHeader)
         header, period=engine.plan.period, round_trip_samples=engine.round_trip_samples,
         claimed_samples=engine.driver.latency.round_trip_samples,
     )
-    tell = (lambda _: None) if header.lead_in_of else engine.events.append
+    tell = (lambda _: None) if header.lead_in_of else engine.events.append  # nobody waits for these
     run = RunWriter(folder, stem, header, engine.ring, tell, engine.disk)
     run.prints = _prints(engine, run, tell)
     return run
@@ -42,8 +42,19 @@ def make_lead_in(engine: Engine, run: RunWriter, samples: int) -> RunWriter:
     return make_run(engine, run.files.folder / journal.LEAD_IN_FOLDER, f"run-{of.number:03}", before)
 
 
-def make_count(engine: Engine, bars: int) -> Count | None:
-    """The count-in before the position at which the timeline stands; None where none is wanted or it moves."""
-    if not bars or engine.transport.rolling:
+def make_lead_out(engine: Engine, run: RunWriter) -> RunWriter:
+    """Opens the files for what lies after a run that has ended. Raises OSError."""
+    of = run.header
+    after = replace(
+        of, run=f"{of.run}{journal.LEAD_OUT_MARK}", lead_in_of=of.run, after=True, start=of.start + run.frames
+    )
+    return make_run(engine, run.files.folder / journal.LEAD_OUT_FOLDER, f"run-{of.number:03}", after)
+
+
+def make_count(engine: Engine, bars: int, at: int | None = None) -> Count | None:
+    """The count-in before the position at which the timeline stands, or another; None where none is wanted or it
+    moves."""
+    if not bars or engine.transport.moving:
         return None
-    return Count(engine.plan.tempo, engine.plan.clicking, engine.transport.position, bars, engine.plan.period)
+    position = engine.transport.position if at is None else at
+    return Count(engine.plan.tempo, engine.plan.clicking, position, bars, engine.plan.period)

@@ -94,14 +94,27 @@ class Locate(Command[Status]):
 
 @dataclass(frozen=True)
 class Capture(Command[Status]):
-    """``header`` is that of the run, as ``journal.plain_header`` gives it; ``samples`` None captures until stopped.
-    ``pressed`` is the ring sample at which somebody pressed, so that a run which begins while rolling begins there."""
+    """``header`` is that of the first run, as ``journal.plain_header`` gives it; ``course`` has the fields of
+    ``core.takes.course.Course``; ``named`` is how further files are called, their pattern and the session's code.
+    ``pressed`` is the ring sample at which somebody pressed, so that a run which begins while rolling begins there.
+    A capture that waits for a second press begins, whatever is said here."""
 
     header: dict[str, Any]
     folder: str
     stem: str
-    samples: int | None = None
+    course: dict[str, Any] = field(default_factory=dict)
     count_bars: int = 0
+    pressed: int | None = None
+    named: list[str] = field(default_factory=list)
+    answer: ClassVar[Any] = Status
+    channel: ClassVar[str] = TRANSPORT
+
+
+@dataclass(frozen=True)
+class PunchOut(Command[Status]):
+    """What is captured ends, and the timeline rolls on; ``pressed`` as for ``Stop``."""
+
+    session: int
     pressed: int | None = None
     answer: ClassVar[Any] = Status
     channel: ClassVar[str] = TRANSPORT
@@ -207,7 +220,7 @@ class AskRoom(Command[RoomState]):
 
 COMMANDS: dict[str, type[Command[Any]]] = {
     kind.__name__: kind for kind in (
-        Ping, GetStatus, RunPlan, Roll, Stop, Locate, Capture, KeepHeard, MoveControls, HoldKeys, PrintClick,
+        Ping, GetStatus, RunPlan, Roll, Stop, Locate, Capture, PunchOut, KeepHeard, MoveControls, HoldKeys, PrintClick,
         ResetMeters, ChooseMeters, GetSound, PlayProbe, MeasureLoad, MeasureEffects, AskRoom,
     )
 }

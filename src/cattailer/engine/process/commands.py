@@ -2,7 +2,6 @@
 
 import time
 from collections.abc import Callable
-from dataclasses import replace
 from pathlib import Path
 from typing import Any, Protocol
 
@@ -17,26 +16,23 @@ from cattailer.core.sound import probe
 from cattailer.core.sound.meters import KINDS, POINTS
 from cattailer.core.standin import RoomState
 from cattailer.core.takes.pieces import Piece
-from cattailer.engine.block import load, lookback
+from cattailer.core.transport import WAITING
+from cattailer.engine.block import load
 from cattailer.engine.block.engine import Engine
 from cattailer.engine.block.ring import LOOK_BACK_S
-from cattailer.engine.block.runs import make_count, make_lead_in, make_run
+from cattailer.engine.block.runs import make_count
 from cattailer.engine.effects import costs
 from cattailer.engine.messages import commands
 from cattailer.engine.messages.answers import Loads, Printed, Probed, Sound, Status, Stopped
 from cattailer.engine.messages.commands import Command
+from cattailer.engine.process import capturing
 from cattailer.engine.process.moves import Moves
 from cattailer.engine.process.telemetry import Telemetry
 from cattailer.engine.sources.probe import Probe
 from cattailer.engine.writing.printing import print_click
-from cattailer.engine.writing.runwriter import RunWriter
 from cattailer.media import journal
 
 MOST_SOUND = 1 << 20
-MEDIA_GONE = (
-    "The media folder is not where it was, so nothing was captured. Is its disk there? Put it back; nothing is made "
-    "anew."
-)
 
 
 class Server(Protocol):
@@ -72,6 +68,9 @@ def _run_plan(server: Server, command: commands.RunPlan) -> Status:
 
 def _roll(server: Server, command: commands.Roll) -> Status:
     engine = server.need()
+    if engine.transport.state == WAITING:
+        capturing.go_on(engine)
+        return status(server)
     count = make_count(engine, command.count_bars)
     engine.between_blocks(lambda: engine.roll(count))
     return status(server)
@@ -111,79 +110,18 @@ def _hold(server: Server, command: commands.HoldKeys) -> None:
 
 
 def _capture(server: Server, command: commands.Capture) -> Status:
-    """Opens the files, then captures from the position at which the command came, after the count-in."""
-    engine = server.need()
-    if engine.capturing:
-        raise NotNow("A capture is already running.")
-    if engine.transport.position < 0:
-        raise NotNow("A capture begins at 0 of the timeline or later. Go to bar 1 (Home), then capture.")
-    header = _header(server, engine, command.header)
-    count = make_count(engine, command.count_bars)
-    start, loop = engine.between_blocks(lambda: engine.leave_loop(command.pressed))
-    try:
-        header, lead = replace(header, start=start), count.lead if count else 0
-        run, before = _open_run(engine, Path(command.folder), command.stem, header, lead)
-        try:
-            engine.between_blocks(lambda: engine.begin_run(run, command.samples, count, before))
-        except BaseException:
-            for opened in filter(None, (before, run)):
-                opened.files.take_away()
-            raise
-    except BaseException:
-        engine.soon(lambda: engine.take_up_loop(loop))
-        raise
+    capturing.capture(server.need(), server.quiet(), command)
     return status(server)
 
 
-def _header(server: Server, engine: Engine, plain: dict[str, Any]) -> journal.RunHeader:
-    """Raises NotNow where nothing can be written for that session now."""
-    if {"write", "keep"} & set(server.quiet()):
-        raise NotNow("The disk does not answer, so nothing was captured. Look at the disk that holds the media.")
-    header = journal.header_of(plain)
-    if header.session != engine.plan.session:
-        raise NotNow("Another session is open in the engine. Open this one first.")
-    if header.rate_hz != engine.plan.rate_hz:
-        raise NotNow("The engine runs at another sample rate than the session. Open the session again, then capture.")
-    return header
+def _punch_out(server: Server, command: commands.PunchOut) -> Status:
+    capturing.punch_out(_need(server, command.session), command)
+    return status(server)
 
 
 def _keep(server: Server, command: commands.KeepHeard) -> Status:
-    engine = server.need()
-    if engine.capturing:
-        raise NotNow("A capture runs, so what is played is kept anyway.")
-    header = _header(server, engine, command.header)
-    what = engine.between_blocks(lambda: lookback.held(engine))
-    header = replace(header, start=what.start)
-    run, before = _open_run(engine, Path(command.folder), command.stem, header, what.lead)
-    try:
-        engine.between_blocks(lambda: lookback.keep(engine, run, before, what))
-    except BaseException:
-        for opened in filter(None, (before, run)):
-            opened.files.take_away()
-        raise
+    capturing.keep(server.need(), server.quiet(), command)
     return status(server)
-
-
-def _open_run(
-    engine: Engine, folder: Path, stem: str, header: journal.RunHeader, lead: int
-) -> tuple[RunWriter, RunWriter | None]:
-    """A run, and one for the ``lead`` samples before it where there are any: both, or none."""
-    run: RunWriter | None = None
-    try:
-        run = make_run(engine, folder, stem, header)
-        return run, make_lead_in(engine, run, lead) if lead else None
-    except BaseException as why:
-        if run is not None:
-            run.files.take_away()
-        if isinstance(why, FileExistsError):
-            name = Path(why.filename).name
-            raise NotNow(f"A file called {name} is already there, so nothing was captured.") from why
-        if isinstance(why, FileNotFoundError):
-            raise Refusal(MEDIA_GONE, 503) from why
-        if isinstance(why, OSError):
-            what = why.strerror or str(why)
-            raise Refusal(f"The media folder cannot be written ({what}), so nothing was captured.", 503) from why
-        raise
 
 
 def _print(server: Server, command: commands.PrintClick) -> Printed:
@@ -275,6 +213,7 @@ _DOES: dict[type[Command[Any]], Callable[[Server, Any], Any]] = {
     commands.Ping: lambda server, _: "here", commands.GetStatus: lambda server, _: status(server),
     commands.RunPlan: _run_plan, commands.Roll: _roll, commands.Stop: _stop, commands.Locate: _locate,
     commands.MoveControls: _move, commands.HoldKeys: _hold, commands.Capture: _capture, commands.KeepHeard: _keep,
+    commands.PunchOut: _punch_out,
     commands.PrintClick: _print,
     commands.ResetMeters: _reset,
     commands.ChooseMeters: _meters, commands.GetSound: _sound, commands.PlayProbe: _probe, commands.MeasureLoad: _load,

@@ -1,7 +1,8 @@
 """The engine process: answers commands and publishes telemetry, over ZeroMQ on this machine only.
 
-Threads: *audio* runs the driver; *write* appends captures; *keep* syncs and closes them; *read* reads takes ahead;
-*tell* publishes telemetry; *move* brings moved controls to the block path; *watch* notices when the interface is gone.
+Threads: *audio* runs the driver; *write* appends captures; *next* opens what is captured next; *keep* syncs and closes
+what ends; *read* reads takes ahead; *tell* publishes telemetry; *move* brings moved controls to the block path; *watch*
+notices when the interface is gone.
 Each channel of commands has a thread too, so that Stop never waits for what takes long. See
 ``docs/decisions/threads-of-the-engine.md``.
 """
@@ -177,6 +178,7 @@ class EngineServer:
         self._audio_thread.start()
         self._loops = Loops()
         self._loops.start("write", engine.write, WRITE_PAUSE_S)
+        self._loops.start("next", engine.make_runs, READ_PAUSE_S)
         self._loops.start("keep", engine.keep, KEEP_PAUSE_S)
         self._loops.start("read", engine.read_ahead, READ_PAUSE_S)
         self._loops.start("tell", self.telemetry.pump, TELL_PAUSE_S)

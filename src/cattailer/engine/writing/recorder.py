@@ -10,14 +10,21 @@ from cattailer.engine.writing.runwriter import RunWriter
 
 class Recorder:
     """Ring samples in, files out. The block path only says where things begin and end; one thread calls ``write``,
-    another ``sync``. ``run`` is what is being captured: None from the moment at which its end is known."""
+    another ``sync``."""
 
     def __init__(self) -> None:
-        self.run: RunWriter | None = None
         self._kept: deque[RunKeeper] = deque()
         """One thread adds, another takes away: whoever goes through it goes through a copy."""
-        self._lead_in: RunWriter | None = None
+        self._course: list[RunWriter] = []
+        """What is being captured, and what was made ready for what comes next; lead-ins are not among it."""
+        self._lead_ins: dict[str, RunWriter] = {}
+        """By the run that they lie before."""
         self._behind = 0
+
+    @property
+    def run(self) -> RunWriter | None:
+        """What is being captured: None from the moment at which its end is known."""
+        return next((run for run in self._course if not run.ended), None)
 
     @property
     def waiting(self) -> bool:
@@ -34,17 +41,22 @@ class Recorder:
         """How often the disk was so slow that sound was lost."""
         return self._behind + sum(kept.run.behind for kept in list(self._kept))
 
-    def begin(self, run: RunWriter, lead_in: RunWriter | None, first: int, lead: int, samples: int | None) -> None:
-        """The lead-in begins at ring sample ``first``, the run ``lead`` later and lasts ``samples`` if given."""
+    def ready(self, run: RunWriter, lead_in: RunWriter | None = None) -> None:
+        """Will be captured: where it begins is said later."""
+        self._course = [each for each in self._course if not each.ended] + [run]
         if lead_in is not None:
-            lead_in.begin(first)
-            lead_in.finish(first + lead)
+            self._lead_ins[run.header.run] = lead_in
             self._kept.append(RunKeeper(lead_in))
-        run.begin(first + lead)
-        if samples is not None:
-            run.finish(first + lead + samples)
         self._kept.append(RunKeeper(run))
-        self.run, self._lead_in = run, lead_in
+
+    def begin(self, run: RunWriter, first: int, samples: int | None) -> None:
+        """A ready run begins at ring sample ``first``, and lasts ``samples`` if given; there its lead-in ends."""
+        if (lead_in := self._lead_ins.pop(run.header.run, None)) is not None:
+            lead_in.begin(first - (run.header.start - lead_in.header.start))
+            lead_in.finish(first)
+        run.begin(first)
+        if samples is not None:
+            run.finish(first + samples)
 
     def keep(self, run: RunWriter, first: int, stop: int) -> None:
         """What came in [first, stop) becomes a run, beside the one that is captured."""
@@ -63,11 +75,25 @@ class Recorder:
             if not kept.run.ended:
                 kept.run.note(sample, effects)
 
-    def finish(self, sample: int) -> None:
-        """The run ends there; it is written and closed while the next may begin."""
-        if self.run is not None:
-            self.run.finish(sample)
-        self.run = self._lead_in = None
+    def finish(self, sample: int) -> RunWriter | None:
+        """What is captured ends there; it is written and closed while the next may begin. What would only begin later
+        is called off, with what was counted in before it: that goes first, its folder lies in the run's. Returns the
+        run that ended last."""
+        ended = None
+        for run in self._course:
+            if run.first is None or run.first >= sample:
+                if (lead_in := self._lead_in_of(run)) is not None:
+                    lead_in.call_off()
+                run.call_off()
+            else:
+                run.finish(sample)
+                ended = run
+        self._course, self._lead_ins = [], {}
+        return ended
+
+    def _lead_in_of(self, run: RunWriter) -> RunWriter | None:
+        runs = [kept.run for kept in list(self._kept)]
+        return next((each for each in runs if each.header.lead_in_of == run.header.run), None)
 
     def finish_all(self, sample: int) -> None:
         """No sample comes after this one: every run ends there at the latest."""
@@ -75,19 +101,10 @@ class Recorder:
         for kept in list(self._kept):
             kept.run.finish(sample)
 
-    def call_off(self) -> None:
-        """Nothing is kept. The lead-in goes first: its folder lies in the run's."""
-        for run in (self._lead_in, self.run):
-            if run is not None:
-                run.call_off()
-        self.run = self._lead_in = None
-
     def write(self) -> None:
         """Appends what has come to every run that waits for it."""
         for kept in list(self._kept):
             kept.run.write()
-            if kept.run.ended and self.run is kept.run:
-                self.run = None
 
     def sync(self) -> None:
         """Syncs, and closes what has ended."""

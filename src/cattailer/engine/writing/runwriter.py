@@ -58,7 +58,10 @@ class RunWriter:
         """Held while appending; never by the block path."""
         self.tell = tell
         self._ring = ring
-        self._first: int | None = None
+        self.first: int | None = None
+        """The ring sample that is the run's first, once it is known."""
+        self.held: int | None = None
+        """From this ring sample on it is not known yet whether it belongs to the run."""
         self._stop: int | None = None
         self._gap_until = 0
         self._lost: deque[tuple[int, int, float, str]] = deque()
@@ -69,7 +72,7 @@ class RunWriter:
 
     def begin(self, sample: int) -> None:
         """The run's first sample is ring sample ``sample`` (perhaps still to come)."""
-        self._first = sample
+        self.first = sample
 
     def note(self, sample: int, effects: Mapping[int, Effects]) -> None:
         """From ring sample ``sample`` on tracks have these effects."""
@@ -104,7 +107,7 @@ class RunWriter:
 
     def write(self) -> None:
         """Appends what has come."""
-        if self._first is None or self.ended or self.off:
+        if self.first is None or self.ended or self.off:
             return
         with self.writing:
             try:
@@ -114,13 +117,13 @@ class RunWriter:
                 self.fail(why)
             while self._lost:
                 self._mark(*self._lost.popleft())
-            if self._stop is not None and self._first + self.frames >= self._stop:
+            if self._stop is not None and self.first + self.frames >= self._stop:
                 self.ended = True
 
     def _write_some(self) -> bool:
-        assert self._first is not None
-        at = self._first + self.frames
-        until = min(self._ring.written, self._stop if self._stop is not None else 1 << 62, at + MOST_AT_ONCE)
+        assert self.first is not None
+        at = self.first + self.frames
+        until = min(self._ring.written, at + MOST_AT_ONCE, *(n for n in (self._stop, self.held) if n is not None))
         if until <= at:
             return False
         block = None if at < self._gap_until else self._ring.read(at, until, self._inputs)
@@ -134,7 +137,7 @@ class RunWriter:
 
     def _printed(self, prints: Prints, block: NDArray[np.float32], at: int) -> NDArray[np.float32]:
         """Before the first block the effects hear what came before it."""
-        if at == self._first:
+        if at == self.first:
             before = self._ring.read(max(at - prints.settle_samples, self._ring.oldest), at, self._inputs)
             if before is not None:
                 prints.process(before.copy(), at - before.shape[1])
@@ -171,11 +174,11 @@ class RunWriter:
             })
 
     def _mark(self, sample: int, samples: int, load: float, cause: str) -> None:
-        assert self._first is not None
-        a = max(0, sample - self._first)
-        b = sample + samples - self._first
+        assert self.first is not None
+        a = max(0, sample - self.first)
+        b = sample + samples - self.first
         if self._stop is not None:
-            b = min(b, self._stop - self._first)
+            b = min(b, self._stop - self.first)
         if b > a:
             self.dropouts.append(journal.Dropout(a, b - a, round(load, 3), cause))
             at = self.header.start + a

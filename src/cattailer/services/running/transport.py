@@ -1,10 +1,11 @@
 """Rolling, capturing, stopping, and going somewhere."""
 
-from dataclasses import replace
+from dataclasses import asdict, replace
 
 from sqlalchemy import orm
 
 from cattailer.core.errors import NotNow
+from cattailer.core.takes.course import Course
 from cattailer.core.time.clicking import ClickSettings
 from cattailer.core.time.timeline import BEFORE_ZERO_S
 from cattailer.core.transport import STOPPED
@@ -117,4 +118,5 @@ def capture(
         header, folder, stem = _next(desk, db, session, armed, note)
         count = ClickSettings.from_dict(session.clicking).counts_before("capturing") if samples is None else 0
     open_session(desk, session_id)
-    return desk.engine.ask(Capture(journal.plain_header(header), str(folder), stem, samples, count, pressed))
+    course = asdict(Course(limit=samples))
+    return desk.engine.ask(Capture(journal.plain_header(header), str(folder), stem, course, count, pressed))

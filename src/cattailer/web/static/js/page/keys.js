@@ -1,5 +1,7 @@
 // The keyboard. A key presses the button that stands for it, so both do the same.
 let row = -1;
+let barsWanted = 0;
+let barsOnTheWay = false;
 let onControl = false; // the focus was put there with Tab, so Space belongs to that control
 
 export function startKeys() {
@@ -91,9 +93,21 @@ function armAll() {
   htmx.ajax("POST", rows.dataset.armAll, { swap: "none", values: { armed: String(!all) }, source: rows });
 }
 
-function bars(by) {
-  const rows = document.getElementById("rows");
-  htmx.ajax("POST", rows.dataset.bars, { values: { bars: by }, swap: "none", source: rows });
+// What is pressed while a request is on its way goes out together with the next one, so no press is lost.
+async function bars(by) {
+  barsWanted += by;
+  if (barsOnTheWay) return;
+  barsOnTheWay = true;
+  const source = document.getElementById("by-bars");
+  try {
+    while (barsWanted) {
+      const values = { bars: barsWanted };
+      barsWanted = 0;
+      await htmx.ajax("POST", source.dataset.post, { values, swap: "none", source });
+    }
+  } finally {
+    barsOnTheWay = false;
+  }
 }
 
 function changeTheme() {

@@ -1,0 +1,286 @@
+"""One press of Capture: the runs that it makes, one for each pass or punch.
+
+A run is a stretch of the ring, and the ring holds much longer than opening files takes. So the files of what comes next
+are opened by a thread of its own; the block path only moves the timeline.
+"""
+
+from dataclasses import dataclass, replace
+from datetime import datetime
+from pathlib import Path
+
+from cattailer.core.errors import NotNow
+from cattailer.core.takes.course import JOIN_S, NOW, ROLLS, Course
+from cattailer.core.transport import ROLLING, STOPPED, WAITING
+from cattailer.engine.block.engine import Engine
+from cattailer.engine.block.runs import make_count, make_lead_in, make_lead_out, make_run
+from cattailer.engine.sources.click import Count
+from cattailer.engine.writing.runwriter import RunWriter
+from cattailer.media.journal import RunHeader
+from cattailer.media.runheader import Named, following
+
+MOST_TAKEN = 1000
+PATIENCE_S = 30.0
+"""For so long files that cannot be opened are tried again: what belongs in them is still held."""
+FOREVER = 1 << 62
+AS_USUAL = Named()
+MOVED = "The position was moved just now, so nothing was captured. Press Capture again."
+LOST_PASS = "The files of what comes next could not be opened ({}). The capture was stopped; all until then is kept."
+
+
+@dataclass(frozen=True)
+class Making:
+    """What runs are made from: the header of the first, where its files go, how further files are called, and how many
+    bars are counted in."""
+
+    header: RunHeader
+    folder: Path
+    stem: str
+    named: Named = AS_USUAL
+    count_bars: int = 0
+
+    def place(self, number: int) -> tuple[Path, str]:
+        """Folder and stem of another run, beside the first."""
+        stem = f"run-{number:03}"
+        return (self.folder.parent / stem if self.folder.name == self.stem else self.folder), stem
+
+
+class Captures:
+    """``open`` is called off the block path, then ``begin`` in it; ``pump`` by a thread. ``stood`` is a ring sample and
+    the timeline's position there, when Capture was pressed."""
+
+    def __init__(self, engine: Engine, course: Course, making: Making, stood: tuple[int, int]) -> None:
+        self.engine, self._making, self._stood = engine, making, stood
+        self.moving = engine.transport.state == ROLLING
+        self.course = replace(course, begin=NOW) if self.moving and course.begin == ROLLS else course
+        self._count: Count | None = None
+        self.start = stood[1] if self.moving or course.first is None else course.first
+        self.until = FOREVER
+        """Nothing is captured from this ring sample on."""
+        self.going = True
+        """Whether more runs may follow."""
+        self._spans = self.course.spans(self.start)
+        self._samples: int | None = None
+        self._pre = 0 if self.moving else course.pre_roll
+        self._joins = round(JOIN_S * engine.plan.rate_hz) if course.joins else 0
+        self._header = making.header
+        self._runs: list[RunWriter] = []
+        self._before: RunWriter | None = None
+        self._lead_outs: list[RunWriter] = []
+        """Runs that something is to be kept after."""
+        self._stray: list[RunWriter] = []
+        """Runs that were opened for nothing."""
+        self._next = self._trip = self._try_at = 0
+        self._span: tuple[int, int | None] | None = None
+        self._paused_at: int | None = None
+        self._resuming = False
+
+    @property
+    def positions(self) -> list[int]:
+        """Where the timeline will begin to move, and where it goes round to."""
+        first = self.course.first
+        return [self.start - self._pre, *([first] if self.course.loops and first is not None else [])]
+
+    @property
+    def done(self) -> bool:
+        return not (self.going or self._lead_outs or self._stray)
+
+    # --- off the block path -------------------------------------------------------------------------------------------
+
+    def open(self) -> None:
+        """Opens the files of the first run. Raises OSError."""
+        self._count = None if self.course.waits else self._make_count()
+        _, self._samples = next(self._spans)
+        self._header = replace(self._making.header, start=self.start, roll=self._making.header.run)
+        run = make_run(self.engine, self._making.folder, self._making.stem, self._header)
+        try:
+            held = min(self._joins, self.engine.ring.written)
+            lead = self._count.lead if self._count is not None and not self._pre else held
+            self._before = make_lead_in(self.engine, run, lead) if lead else None
+        except BaseException:
+            run.files.take_away()
+            raise
+        self._runs.append(run)
+
+    def take_away(self) -> None:
+        """What was opened and never began."""
+        for run in (self._before, *self._runs):
+            if run is not None:
+                run.files.take_away()
+
+    def pump(self) -> None:
+        """Opens the files of what comes next, and says to the block path where it begins."""
+        while self._stray:
+            self._stray.pop().files.take_away()
+        if self.going and any(run.message for run in self._runs):
+            self._give_up()
+        if self.going:
+            self.follow()
+        for run in [r for r in self._lead_outs if r.ended or r.off]:
+            self._lead_outs.remove(run)
+            self._keep_after(run)
+
+    def follow(self) -> None:
+        """What may follow what is captured now."""
+        if self.until < FOREVER and not self._may_follow():
+            self.going = False
+        elif not self.course.loops:
+            self.going = self._runs[-1].first is None
+        elif self.course.pauses:
+            self._after_a_pause()
+            self.going = self._pauses_after or self._runs[-1].first is None
+        elif (first := self._runs[-1].first) is not None and self.engine.ring.written >= first:
+            self._next_pass()
+
+    def _may_follow(self) -> bool:
+        return self.course.loops and not self.course.pauses and self._next < self.until
+
+    def _next_pass(self) -> None:
+        if (span := self._span or next(self._spans, None)) is None:
+            self.going = False
+            self.engine.soon(self._no_more)
+            return
+        self._span = span
+        if self.engine.ring.written < self._try_at:
+            return
+        if (run := self.make_next(span[0], self._next)) is None:
+            self._try_at = self.engine.ring.written + self.engine.plan.rate_hz
+            return
+        (_, samples), first, self._span = span, self._next, None
+        assert samples is not None
+        self._next += samples
+        self.engine.soon(lambda: self.attach(run, first, samples))
+
+    def _after_a_pause(self) -> None:
+        if self.engine.transport.state != WAITING or self._resuming:
+            return
+        written = self.engine.ring.written
+        if self._paused_at is None:
+            self._paused_at, span = written, next(self._spans, None)
+            if span is None or (run := self.make_next(span[0])) is None:
+                self.going = False
+                self.engine.soon(self.engine.stop)
+                return
+            self.start, self._samples = span
+            self.engine.soon(lambda: self.engine.add_run(run))
+        elif written >= self._paused_at + self.course.pause:
+            self._resuming, count = True, self._make_count()
+            self.engine.soon(lambda: self._resume(count))
+
+    def make_next(self, start: int, first: int | None = None) -> RunWriter | None:
+        """Opens a run like the one before, under the next number that is free. None where that cannot be: then the
+        capture ends, at once or, where it begins at ring sample ``first``, once that will not be held for much longer.
+        """
+        for number in range(self._header.number + 1, self._header.number + MOST_TAKEN):
+            made = following(self._header, number, datetime.now().astimezone(), self._making.named)
+            made = replace(made, start=start)
+            try:
+                run = make_run(self.engine, *self._making.place(number), made)
+            except FileExistsError:
+                continue
+            except OSError as why:
+                if first is None or self.engine.ring.written - first > PATIENCE_S * self.engine.plan.rate_hz:
+                    self.engine.events.append({
+                        "topic": "event", "kind": "halt", "message": LOST_PASS.format(why.strerror or why),
+                    })
+                    self._give_up()
+                return None
+            self._header = made
+            self._runs = [r for r in self._runs if not r.done] + [run]
+            return run
+        return None
+
+    def _give_up(self) -> None:
+        self.going = False
+        self.engine.soon(lambda: self.engine.stop() if self.engine.capturing else None)
+
+    def _keep_after(self, run: RunWriter) -> None:
+        """What lay after a run, so that its end can be moved. It can be done without."""
+        if run.off or not run.frames or run.message or run.first is None:
+            return
+        try:
+            after = make_lead_out(self.engine, run)
+        except OSError:
+            return
+        first = run.first + run.frames
+        self.engine.soon(lambda: self.engine.keep_run(after, first, first + self._joins))
+
+    def _make_count(self) -> Count | None:
+        return make_count(self.engine, self._making.count_bars, self.start - self._pre)
+
+    # --- in the block path --------------------------------------------------------------------------------------------
+
+    def begin(self) -> None:
+        """Raises NotNow where the timeline is somewhere else by now."""
+        engine, transport = self.engine, self.engine.transport
+        if transport.state != (ROLLING if self.moving else STOPPED):
+            raise NotNow(MOVED)
+        if self.moving and not engine.straight_since(self._stood[0]):
+            raise NotNow(MOVED)
+        if not self.moving and self.course.first is None and transport.position != self.start:
+            raise NotNow(MOVED)
+        self._trip = engine.round_trip_samples
+        engine.courses.append(self)
+        engine.add_run(self._runs[-1], self._before)
+        if self._joins:
+            self._lead_outs.append(self._runs[-1])
+        if self.course.waits:
+            engine.more = True
+            transport.wait()
+        else:
+            self._go()
+
+    def go_on(self) -> None:
+        """It was waited for this. Raises NotNow where something else is waited for."""
+        if self.engine.transport.state != WAITING or self._paused_at is not None:
+            raise NotNow("There is nothing that waits for this.")
+        self._go()
+
+    def _go(self) -> None:
+        engine, transport, course, run = self.engine, self.engine.transport, self.course, self._runs[-1]
+        loops = course.loops and not course.pauses and course.until is not None and self.start < course.until
+        end = None if loops or self._samples is None else self.start + self._samples
+        if self.moving and not course.waits:
+            at = self._stood[0]
+            engine.go()
+        else:
+            transport.position = self.start - self._pre
+            transport.punch = (self.start, end) if self._pre or course.post_roll else None
+            engine.go(self._count)
+            transport.origin = self.start
+            at = engine.ring.written + self.start - transport.position
+        assert course.first is None or course.until is None or not loops or course.first < course.until
+        transport.loop = (course.first or 0, course.until) if loops and course.until is not None else None
+        engine.place_run(run, at + self._trip, self._samples)
+        self._next = at + self._trip + (self._samples or 0)
+        engine.more = loops
+        engine.again = self._pauses_after
+        samples = course.samples(self.start) if loops else self._samples
+        transport.left = None if samples is None else at + samples + course.post_roll - engine.ring.written
+
+    @property
+    def _pauses_after(self) -> bool:
+        return self.course.pauses and (not self.course.passes or self._header.pass_number < self.course.passes)
+
+    def _no_more(self) -> None:
+        self.engine.more = False
+
+    def attach(self, run: RunWriter, first: int, samples: int | None) -> None:
+        """What follows begins at ring sample ``first``, if it has not been stopped before that."""
+        engine = self.engine
+        if first >= self.until:
+            self._stray.append(run)
+        elif self.until < FOREVER:
+            engine.keep_run(run, first, self.until if samples is None else min(first + samples, self.until))
+        else:
+            engine.add_run(run)
+            engine.place_run(run, first, samples)
+
+    def _resume(self, count: Count | None) -> None:
+        self._resuming, self._paused_at = False, None
+        if self.engine.transport.state == WAITING and self.until == FOREVER:
+            self._count = count
+            self._go()
+
+    def finish(self, sample: int) -> None:
+        """Nothing is captured from ring sample ``sample`` on."""
+        self.until = min(self.until, sample)

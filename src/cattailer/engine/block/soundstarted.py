@@ -1,0 +1,93 @@
+"""Captures that begin with sound, or last as long as there is some.
+
+A thread looks for it in the ring, so the block path has nothing to do with it, and how late it is found is no matter.
+"""
+
+import numpy as np
+
+from cattailer.core.sound.gate import BEGINS, Edge, Gate
+from cattailer.core.takes.course import SOUND, Course
+from cattailer.core.transport import CAPTURING, PRE_ROLL, WAITING
+from cattailer.engine.block.captures import FOREVER, Captures, Making
+from cattailer.engine.block.engine import Engine
+from cattailer.engine.writing.runwriter import RunWriter
+
+CHUNK = 48000
+
+
+class SoundCaptures(Captures):
+    """The first stretch of sound begins where the timeline stands, and lets it roll; those that follow lie where they
+    were."""
+
+    def __init__(self, engine: Engine, course: Course, making: Making, stood: tuple[int, int]) -> None:
+        super().__init__(engine, course, making, stood)
+        self._gate = Gate(course.threshold, course.before, course.gap, course.tail)
+        self._rows = np.array(sorted({i for f in making.header.files for i in f.inputs}), np.intp)
+        self._heard = 0
+        self._at: tuple[int, int] | None = None
+        """A ring sample, and the timeline position that comes in there."""
+        self._last: RunWriter | None = None
+
+    def begin(self) -> None:
+        super().begin()
+        self._heard = self.engine.ring.written
+
+    def follow(self) -> None:
+        ring = self.engine.ring
+        while self.going and self._heard < (until := min(ring.written, self.until, self._heard + CHUNK)):
+            block = ring.read(self._heard, until, self._rows)
+            if block is None:  # so long ago that it is gone
+                self._heard = max(ring.oldest, self._heard + 1)
+                continue
+            for edge in self._gate.feed(block, self._heard):
+                self._take(edge)
+            self._heard = until
+            if self._last is not None and self.course.begin != SOUND:
+                self._last.held = self._gate.kept_until if self._gate.open else self._last.held
+        if self.until < FOREVER and self._heard >= self.until:
+            self.going = False
+            if self._last is not None and self._last.held is not None:
+                self._last.finish(min(self.until, self._last.held))
+                self._last.held = None
+
+    def _take(self, edge: Edge) -> None:
+        if not self.going or edge.sample >= self.until:
+            return
+        engine, only = self.engine, self.course.begin == SOUND
+        if edge.kind != BEGINS:
+            if self._last is not None:
+                self._last.finish(edge.sample)
+                self._last.held = None
+                self._last = None
+            engine.soon(lambda: self._state(PRE_ROLL))
+        elif self._at is None:
+            self._at, self._last = (edge.sample, self.start), self._runs[-1]
+            self._last.held = None if only else edge.sample
+            engine.soon(lambda: self._sounded(edge.sample))
+            self.going = not only
+        elif (run := self.make_next(self._at[1] + edge.sample - self._at[0])) is not None:
+            self._last, run.held = run, edge.sample
+            engine.soon(lambda: self._goes_on(run, edge.sample))
+
+    # --- in the block path --------------------------------------------------------------------------------------------
+
+    def _sounded(self, first: int) -> None:
+        """The timeline jumps to where it would be if it had begun with the sound."""
+        engine, transport, run = self.engine, self.engine.transport, self._runs[-1]
+        if transport.state != WAITING:
+            return
+        transport.position = self.start + engine.ring.written + self._trip - first
+        engine.go()
+        transport.origin = self.start
+        engine.place_run(run, first, self.course.limit if self.course.begin == SOUND else None)
+        engine.more = self.course.begin != SOUND
+        if self.course.limit is not None:
+            transport.left = first + self.course.limit - self._trip - engine.ring.written
+
+    def _goes_on(self, run: RunWriter, first: int) -> None:
+        self.attach(run, first, None)
+        self._state(CAPTURING)
+
+    def _state(self, state: str) -> None:
+        if self.engine.transport.state in (CAPTURING, PRE_ROLL):
+            self.engine.transport.state = state
