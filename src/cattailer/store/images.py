@@ -10,11 +10,14 @@ import sqlalchemy as sa
 from sqlalchemy import orm
 
 from cattailer.store.base import Base
-from cattailer.store.models import Group, Input, Mix, Return, Route, Session, Take, Track
+from cattailer.store.models import Group, Input, Mix, Return, Route, Run, Session, Take, Track
 
-WATCHED: tuple[type[Base], ...] = (Session, Input, Track, Group, Return, Mix, Route, Take)
+WATCHED: tuple[type[Base], ...] = (Session, Input, Track, Group, Return, Mix, Route, Run, Take)
 _ORDER = {model.__tablename__: n for n, model in enumerate(WATCHED)}
 _UNWATCHED = {"sessions": {"revision", "takes_revision", "opened_at", "created_at", "folder", "id", "alone"}}
+
+_CAPTURED = (Run, Take)
+"""Changed by edits, but made by captures alone."""
 
 Images = dict[str, dict[str, Any] | None]
 
@@ -86,10 +89,10 @@ def put_back(db: orm.Session, session: Session, images: Images) -> None:
         row = session if model is Session else _find(db, session, model, key)
         image = images[key]
         if image is None:
-            if row is not None and model is not Take:
+            if row is not None and model not in _CAPTURED:
                 _rows(session, model).remove(row)
         elif row is None:
-            if model is not Take:
+            if model not in _CAPTURED:
                 _rows(session, model).append(model(**image))
         else:
             for name, value in image.items():
@@ -103,7 +106,10 @@ def _rows(session: Session, model: type[Base]) -> list[Any]:
 
 
 def _find(db: orm.Session, session: Session, model: type[Base], key: str) -> Base | None:
-    if model is Take:  # changed by edits, made by captures alone
+    if model is Run:
+        run = db.get(Run, int(key.partition("/")[2]))
+        return run if run is not None and run.session_id == session.id else None
+    if model is Take:
         take = db.get(Take, int(key.partition("/")[2]))
         return take if take is not None and take.track.session_id == session.id else None
     return next((row for row in _rows(session, model) if _key(row) == key), None)

@@ -1,9 +1,9 @@
-"""What is kept beside the sessions' rows: templates, settings, the history of edits."""
+"""What is kept beside the sessions' rows: templates, settings, marks, the history of edits."""
 
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import ForeignKey
+from sqlalchemy import BigInteger, ForeignKey
 from sqlalchemy.orm import Mapped, mapped_column
 
 from cattailer.store.base import Base, now
@@ -27,6 +27,24 @@ class Setting(Base):
 
     name: Mapped[str] = mapped_column(primary_key=True)
     value: Mapped[dict[str, Any]]
+
+
+class Mark(Base):
+    """A marker, a note or a mishap at a place of the timeline, at ``rate_hz``. ``kind``: "marker", "note" or "mishap";
+    "rating" is what somebody thought of the run while it was captured, kept until that is entered. ``run`` is the uuid
+    of what was captured then."""
+
+    __tablename__ = "marks"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    session_id: Mapped[int] = mapped_column(ForeignKey("sessions.id", ondelete="CASCADE"), index=True)
+    at: Mapped[int] = mapped_column(BigInteger)
+    rate_hz: Mapped[int]
+    kind: Mapped[str] = mapped_column(default="marker")
+    text: Mapped[str] = mapped_column(default="")
+    author: Mapped[str] = mapped_column(default="")
+    run: Mapped[str] = mapped_column(default="", index=True)
+    made_at: Mapped[datetime] = mapped_column(default=now)
 
 
 class History(Base):

@@ -41,6 +41,7 @@ class Session(Base):
     mixing: Mapped[bool] = mapped_column(default=False)
     clicking: Mapped[dict[str, Any]] = mapped_column(default=dict)
     guides: Mapped[list[Any]] = mapped_column(default=list)
+    capturing: Mapped[dict[str, Any]] = mapped_column(default=dict)
     range_start: Mapped[int] = mapped_column(BigInteger, default=0)
     range_stop: Mapped[int] = mapped_column(BigInteger, default=0)
     looping: Mapped[bool] = mapped_column(default=False)
@@ -94,6 +95,7 @@ class Track(Base):
     name: Mapped[str]
     feeds: Mapped[list[str]] = mapped_column(ARRAY(Text))
     armed: Mapped[bool] = mapped_column(default=False)
+    locked: Mapped[bool] = mapped_column(default=False)
     fader_db: Mapped[float] = mapped_column(default=0.0)
     pan: Mapped[float] = mapped_column(default=0.0)
     colour: Mapped[str] = mapped_column(default="")
@@ -180,7 +182,10 @@ class Route(Base):
 
 
 class Run(Base):
-    """From pressing Capture to stopping. ``uuid`` is the one in the journal, as are the buffer and the round trip."""
+    """One pass that was captured; ``roll`` is the uuid of the first that the same press of Capture made, and
+    ``pass_number`` counts them. ``uuid`` is the one in the journal, as are the buffer and the round trip. ``rating`` is
+    "good", "maybe", "no" or empty; ``verified`` empty until its files were read again, then "yes" or what is wrong;
+    ``over`` what becomes of what lay there, see ``core.takes.over``."""
 
     __tablename__ = "runs"
     __table_args__ = (UniqueConstraint("session_id", "number"),)
@@ -200,6 +205,11 @@ class Run(Base):
     period: Mapped[int] = mapped_column(default=0)
     round_trip_samples: Mapped[int] = mapped_column(default=0)
     claimed_samples: Mapped[int] = mapped_column(default=0)
+    roll: Mapped[str] = mapped_column(default="", index=True)
+    pass_number: Mapped[int] = mapped_column(default=1)
+    over: Mapped[str] = mapped_column(default="")
+    rating: Mapped[str] = mapped_column(default="")
+    verified: Mapped[str] = mapped_column(default="")
 
     takes: Mapped[list["Take"]] = relationship(back_populates="run", cascade="all, delete-orphan")
 
@@ -208,7 +218,6 @@ class Media(Base):
     """A file, by its path below the session's folder. ``original_id`` is what it was converted from."""
 
     __tablename__ = "media"
-
     id: Mapped[int] = mapped_column(primary_key=True)
     session_id: Mapped[int] = mapped_column(ForeignKey("sessions.id", ondelete="CASCADE"), index=True)
     path: Mapped[str]
@@ -221,10 +230,13 @@ class Media(Base):
 
 
 class Take(Base):
-    """What one track got in one run. ``source`` is who played, ``gain_db`` the preamp's gain less its pad, ``printed``
-    whether the track's effects are in it, ``click_dbfs`` how loud a click leaked into it, None where nobody looked yet.
+    """What one track got in one run; ``number`` is the run's. ``source`` is who played, ``gain_db`` the preamp's gain
+    less its pad, ``printed`` whether the track's effects are in it, ``click_dbfs`` how loud a click leaked into it,
+    None where nobody looked yet.
 
-    ``lead_in`` is what was counted in before it, of which the last ``lead_in_samples`` samples are heard.
+    ``lead_in`` is what was counted in or lay before it, of which the last ``lead_in_samples`` samples are heard;
+    ``lead_out`` is what lay after a punch. ``binned``: it is in the bin, put there by the run ``binned_by`` where that
+    replaced it; ``cuts`` are stretches of it, [start, stop, run] at its rate, that later runs replaced.
     """
 
     __tablename__ = "takes"
@@ -236,6 +248,10 @@ class Take(Base):
     media_id: Mapped[int] = mapped_column(ForeignKey("media.id", ondelete="CASCADE"), index=True)
     lead_in_id: Mapped[int | None] = mapped_column(ForeignKey("media.id", ondelete="SET NULL"))
     lead_in_samples: Mapped[int] = mapped_column(default=0)
+    lead_out_id: Mapped[int | None] = mapped_column(ForeignKey("media.id", ondelete="SET NULL"))
+    binned: Mapped[bool] = mapped_column(default=False)
+    binned_by: Mapped[int | None]
+    cuts: Mapped[list[Any]] = mapped_column(default=list)
     number: Mapped[int]
     start: Mapped[int] = mapped_column(BigInteger)
     samples: Mapped[int] = mapped_column(BigInteger)
@@ -257,7 +273,6 @@ class RoundTrip(Base):
     driver claims there."""
 
     __tablename__ = "round_trips"
-
     id: Mapped[int] = mapped_column(primary_key=True)
     at: Mapped[datetime] = mapped_column(default=now)
     interface: Mapped[str] = mapped_column(index=True)
@@ -276,7 +291,6 @@ class Check(Base):
     """A sound check, or a measurement of noise: what each row gave, by socket, and how it was set then."""
 
     __tablename__ = "checks"
-
     id: Mapped[int] = mapped_column(primary_key=True)
     session_id: Mapped[int] = mapped_column(ForeignKey("sessions.id", ondelete="CASCADE"), index=True)
     at: Mapped[datetime] = mapped_column(default=now)

@@ -15,7 +15,7 @@ from cattailer.engine.messages.commands import AWAY
 from cattailer.engine.process.client import Listener
 from cattailer.engine.process.loops import Loops
 from cattailer.services.desk.desk import Desk
-from cattailer.services.running import leaks, runs
+from cattailer.services.running import leaks, runs, verifying
 from cattailer.services.session import opening
 from cattailer.services.stages.patch import linecheck
 from cattailer.services.stages.patch.linecheck import LiveWalk
@@ -41,6 +41,7 @@ class Care:
         works: dict[str, Callable[[], None]] = {
             "revisions": self._follow_revisions, "runs": self._enter_runs, "engine": self._mind_engine,
             "checks": self._listen, "measuring": self._measure, "leaks": self._look_for_leaks,
+            "verifying": self._verify,
         }
         for name, work in works.items():
             self._loops.start(name, partial(self._again, work), LOOK_AGAIN_S)
@@ -83,6 +84,12 @@ class Care:
         """What a crash or a full disk left without peak, checksum and overview."""
         while runs.measure_one(self._desk, self._unmeasured):
             self._loops.beat("measuring")
+
+    def _verify(self) -> None:
+        """What was captured, read again."""
+        while verifying.verify_one(self._desk):
+            self._loops.beat("verifying")
+            time.sleep(BETWEEN_S)
 
     def _look_for_leaks(self) -> None:
         """A click that is heard in what was captured."""

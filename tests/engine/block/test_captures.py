@@ -19,7 +19,7 @@ from tests.helpers.ramp import capture, held, ramp, settle, stories
 def test_two_hundred_passes_neither_lose_nor_double_a_sample(tmp_path: Path, period: int) -> None:
     engine, length = ramp(period), 24_001
     run_for(engine, 5000)
-    capture(engine, tmp_path, Course(first=48_000, until=48_000 + length, loops=True, passes=200))
+    capture(engine, tmp_path, Course(start=48_000, until=48_000 + length, loops=True, passes=200))
     settle(engine)
     runs = stories(tmp_path)
     assert [r.header.pass_number for r in runs] == list(range(1, 201))
@@ -35,7 +35,7 @@ def test_two_hundred_passes_neither_lose_nor_double_a_sample(tmp_path: Path, per
 
 def test_the_last_pass_is_kept_as_far_as_it_came(tmp_path: Path) -> None:
     engine = ramp()
-    capture(engine, tmp_path, Course(first=0, until=30_000, loops=True))
+    capture(engine, tmp_path, Course(start=0, until=30_000, loops=True))
     run_for(engine, 70_000)
     assert engine.transport.state == CAPTURING
     engine.soon(engine.stop)
@@ -50,7 +50,7 @@ def test_the_last_pass_is_kept_as_far_as_it_came(tmp_path: Path) -> None:
 def test_stopped_while_the_next_files_are_not_open_yet_nothing_is_lost(tmp_path: Path) -> None:
     """The disk was slow: the third pass had begun, and nobody had opened its files."""
     engine = ramp()
-    made = capture(engine, tmp_path, Course(first=0, until=30_000, loops=True))
+    made = capture(engine, tmp_path, Course(start=0, until=30_000, loops=True))
     run_for(engine, 35_000)
     inner = made.pump
     made.pump = lambda: None  # type: ignore[method-assign]
@@ -83,7 +83,7 @@ def test_a_punch_with_pre_and_post_roll_keeps_both_sides(tmp_path: Path) -> None
     engine = ramp()
     run_for(engine, 100_000)
     states: list[str] = []
-    capture(engine, tmp_path, Course(first=50_000, until=90_000, pre_roll=24_000, post_roll=12_000, joins=True))
+    capture(engine, tmp_path, Course(start=50_000, until=90_000, pre_roll=24_000, post_roll=12_000, joins=True))
 
     def watched() -> bool:
         if not states or states[-1] != engine.transport.state:
@@ -152,7 +152,7 @@ def test_what_waits_can_be_called_off(tmp_path: Path) -> None:
 
 def test_passes_with_a_pause_are_each_counted_in(tmp_path: Path) -> None:
     engine = ramp()
-    course = Course(first=20_000, until=60_000, loops=True, passes=3, pause=48_000, pre_roll=4_800)
+    course = Course(start=20_000, until=60_000, loops=True, passes=3, pause=48_000, pre_roll=4_800)
     capture(engine, tmp_path, course, count_bars=1)
     states: list[str] = []
 
@@ -183,7 +183,7 @@ def test_a_disk_that_refuses_the_next_pass_ends_the_capture_and_keeps_what_was_c
 
     disk = Full()
     engine = ramp(disk=disk)
-    capture(engine, tmp_path, Course(first=0, until=48_000, loops=True))
+    capture(engine, tmp_path, Course(start=0, until=48_000, loops=True))
     run_for(engine, 60_000)
     disk.full = True
     run_for(engine, 60 * 48_000)
@@ -206,7 +206,7 @@ def test_a_disk_that_refuses_for_a_while_costs_nothing(tmp_path: Path) -> None:
 
     disk = Full()
     engine = ramp(disk=disk)
-    capture(engine, tmp_path, Course(first=0, until=48_000, loops=True, passes=12))
+    capture(engine, tmp_path, Course(start=0, until=48_000, loops=True, passes=12))
     run_for(engine, 60_000)
     disk.full = True
     run_for(engine, 15 * 48_000)
@@ -220,7 +220,7 @@ def test_a_disk_that_refuses_for_a_while_costs_nothing(tmp_path: Path) -> None:
 def test_a_dropout_at_a_seam_is_marked_in_both_passes(tmp_path: Path) -> None:
     """The timeline goes on, so what follows is no later."""
     engine = ramp(losses={200: 2_000})  # samples 25600 to 27600 never come
-    capture(engine, tmp_path, Course(first=0, until=26_000, loops=True, passes=3))
+    capture(engine, tmp_path, Course(start=0, until=26_000, loops=True, passes=3))
     settle(engine)
     trip = engine.round_trip_samples
     runs = stories(tmp_path)
@@ -235,7 +235,7 @@ def test_a_name_that_is_taken_is_passed_over(tmp_path: Path) -> None:
     engine = ramp()
     (tmp_path / "run-002").mkdir()
     (tmp_path / "run-002" / "run-002.journal.jsonl").write_text("")
-    capture(engine, tmp_path, Course(first=0, until=30_000, loops=True, passes=2))
+    capture(engine, tmp_path, Course(start=0, until=30_000, loops=True, passes=2))
     settle(engine)
     (tmp_path / "run-002" / "run-002.journal.jsonl").unlink()
     runs = stories(tmp_path)

@@ -14,7 +14,7 @@ JOIN_S = 1.0
 
 @dataclass(frozen=True)
 class Course:
-    """All in samples. ``first`` is where it captures from, None where the timeline stands; ``until`` is where it ends,
+    """All in samples. ``start`` is where it captures from, None where the timeline stands; ``until`` is where it ends,
     or goes round (``loops``) to ``first``, None without an end. ``passes`` is how many times, 0 without end; with
     ``pause`` the timeline stops between them for so long, and each is counted in.
 
@@ -24,6 +24,7 @@ class Course:
     """
 
     begin: str = NOW
+    start: int | None = None
     first: int | None = None
     until: int | None = None
     loops: bool = False

@@ -17,6 +17,8 @@ class TakeSpan:
     order: int
     offset: int = 0
     printed: bool = False
+    layered: bool = False
+    """It sounds together with whatever lies there."""
 
 
 @dataclass(frozen=True)
@@ -31,6 +33,27 @@ class Piece:
     samples: int
     offset: int
     printed: bool = False
+
+
+def sounding(spans: list[TakeSpan]) -> list[Piece]:
+    """The pieces that sound on one track: the topmost ones, and those that are layered with them; by their start."""
+    pieces = topmost([s for s in spans if not s.layered])
+    layers = [
+        Piece(s.take, s.track, s.path, s.start, s.samples, s.offset, s.printed)
+        for s in spans if s.layered and s.samples > 0
+    ]
+    return sorted([*pieces, *layers], key=lambda p: p.start) if layers else pieces
+
+
+def apart(pieces: list[Piece]) -> list[list[Piece]]:
+    """Pieces, by their start, dealt out so that within each list none overlaps; as few lists as there are layers."""
+    out: list[list[Piece]] = []
+    for piece in sorted(pieces, key=lambda p: p.start):
+        of = next((o for o in out if o[-1].start + o[-1].samples <= piece.start), None)
+        if of is None:
+            out.append(of := [])
+        of.append(piece)
+    return out
 
 
 def topmost(spans: list[TakeSpan]) -> list[Piece]:

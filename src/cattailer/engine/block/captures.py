@@ -53,7 +53,7 @@ class Captures:
         self.moving = engine.transport.state == ROLLING
         self.course = replace(course, begin=NOW) if self.moving and course.begin == ROLLS else course
         self._count: Count | None = None
-        self.start = stood[1] if self.moving or course.first is None else course.first
+        self.start = stood[1] if self.moving or course.start is None else course.start
         self.until = FOREVER
         """Nothing is captured from this ring sample on."""
         self.going = True
@@ -61,7 +61,8 @@ class Captures:
         self._spans = self.course.spans(self.start)
         self._samples: int | None = None
         self._pre = 0 if self.moving else course.pre_roll
-        self._joins = round(JOIN_S * engine.plan.rate_hz) if course.joins else 0
+        by_hand = self.moving and not course.loops and not course.waits
+        self._joins = round(JOIN_S * engine.plan.rate_hz) if course.joins or by_hand else 0
         self._header = making.header
         self._runs: list[RunWriter] = []
         self._before: RunWriter | None = None
@@ -93,7 +94,7 @@ class Captures:
         self._header = replace(self._making.header, start=self.start, roll=self._making.header.run)
         run = make_run(self.engine, self._making.folder, self._making.stem, self._header)
         try:
-            held = min(self._joins, self.engine.ring.written)
+            held = min(self._joins, self.engine.ring.written + self._pre)
             lead = self._count.lead if self._count is not None and not self._pre else held
             self._before = make_lead_in(self.engine, run, lead) if lead else None
         except BaseException:
@@ -216,7 +217,7 @@ class Captures:
             raise NotNow(MOVED)
         if self.moving and not engine.straight_since(self._stood[0]):
             raise NotNow(MOVED)
-        if not self.moving and self.course.first is None and transport.position != self.start:
+        if not self.moving and self.course.start is None and transport.position != self.start:
             raise NotNow(MOVED)
         self._trip = engine.round_trip_samples
         engine.courses.append(self)
@@ -248,8 +249,8 @@ class Captures:
             engine.go(self._count)
             transport.origin = self.start
             at = engine.ring.written + self.start - transport.position
-        assert course.first is None or course.until is None or not loops or course.first < course.until
-        transport.loop = (course.first or 0, course.until) if loops and course.until is not None else None
+        first = self.start if course.first is None else course.first
+        transport.loop = (first, course.until) if loops and course.until is not None else None
         engine.place_run(run, at + self._trip, self._samples)
         self._next = at + self._trip + (self._samples or 0)
         engine.more = loops

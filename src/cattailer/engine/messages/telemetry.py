@@ -26,7 +26,8 @@ class TrackMeters(Meters):
 
 class Frame(TypedDict):
     """Thirty times a second. ``t`` is when it was, in seconds since 1970, ``sample`` the ring sample then; ``pairs``
-    are by what a page calls them: "main", a mix's key, or the channels of a pair with a comma; ``channel`` is None
+    are by what a page calls them: "main", a mix's key, or the channels of a pair with a comma;
+    ``passing`` is the number of the pass, where there are several; ``channel`` is None
     unless meters read behind the channels; ``limits`` (by the mix's key) and ``turned_down`` (by the row's) are what
     limiters and compressors take away, in dB."""
 
@@ -47,6 +48,7 @@ class Frame(TypedDict):
     of: int
     run: str | None
     captured: int
+    passing: int
     dropouts: int
     players: dict[str, str]
     window: tuple[float, float]

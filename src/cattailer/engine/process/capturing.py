@@ -35,7 +35,7 @@ def capture(engine: Engine, quiet: list[str], command: commands.Capture) -> None
     if engine.transport.capturing:
         raise NotNow("A capture is already running.")
     course = _course(engine, command.course)
-    if engine.transport.position < 0 and course.first is None:
+    if engine.transport.position < 0 and course.start is None:
         raise NotNow("A capture begins at 0 of the timeline or later. Go to bar 1 (Home), then capture.")
     header = _header(engine, quiet, command.header)
     stood = engine.between_blocks(lambda: engine.stands(command.pressed, not course.loops))
@@ -61,9 +61,10 @@ def _course(engine: Engine, plain: dict[str, Any]) -> Course:
         course = _COURSE.validate_python(plain)
     except ValidationError as why:
         raise Refusal("A capture cannot go that way; nothing was captured.") from why
-    if course.first is not None and course.until is not None:
-        length, rate = course.until - course.first, engine.plan.rate_hz
-        if length <= 0 or course.first < 0:
+    first = course.start if course.first is None else course.first
+    if first is not None and course.until is not None:
+        length, rate = course.until - first, engine.plan.rate_hz
+        if length <= 0 or first < 0:
             raise NotNow("The range to capture in is empty, so nothing was captured. Choose another.")
         if course.loops and length < LEAST_PASS_S * rate:
             raise NotNow(

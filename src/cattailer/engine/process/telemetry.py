@@ -12,6 +12,7 @@ from cattailer.core.plan import MOST_MIXES, Plan
 from cattailer.core.sound.ballistics import VU_ZERO_DBFS
 from cattailer.core.sound.meters import Reading, own_or_usual
 from cattailer.core.time.timeline import clock_text
+from cattailer.core.transport import COUNTING
 from cattailer.core.units import decibels
 from cattailer.engine.block.engine import Engine
 from cattailer.engine.messages import telemetry
@@ -80,7 +81,7 @@ class Telemetry:
         engine = self._engine
         plan = engine.plan
         words, count = "", engine.count
-        if state == "counting" and count is not None:
+        if state == COUNTING and count is not None:
             words, position = count.count_in.words(position), count.count_in.stop
         where = plan.tempo.bar_beat_at(position)
         run = engine.run
@@ -91,6 +92,7 @@ class Telemetry:
             "where": words or f"bar {where.bar} · beat {where.beat} of {where.of}",
             "bar": where.bar, "beat": where.beat, "of": where.of,
             "run": run.header.run if run else None, "captured": run.frames if run else 0,
+            "passing": run.header.pass_number if run and (engine.more or run.header.pass_number > 1) else 0,
             "dropouts": engine.dropouts, "players": engine.players,
             "window": plan.window, "muted": engine.muted, "sockets": plan.inputs,
             "kind": self.rows.kind, "point": self.point, "vu_zero": VU_ZERO_DBFS,

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from cattailer.core.plan import Plan
 from cattailer.core.sound.curves import rising
-from cattailer.core.takes.pieces import Piece
+from cattailer.core.takes.pieces import Piece, apart
 from cattailer.media import wavfile
 
 PAGE = 16384
@@ -36,7 +36,7 @@ class Playback:
             if (piece.track, piece.printed) in at:
                 by_track.setdefault((piece.track, piece.printed), []).append(piece)
         for track, pieces in by_track.items():
-            self._tracks.append(_Track(*at[track], pieces))
+            self._tracks += [_Track(*at[track], layer) for layer in apart(pieces)]
         self._edge = max(1, round(EDGE_S * plan.rate_hz))
         self._rise = rising(self._edge)
         self._infos: dict[str, wavfile.WaveInfo] = {}
@@ -111,17 +111,17 @@ class Playback:
                     b = min(b, a + sound.shape[1])
                     # A take of a mono track that is a pair by now sounds on both sides, and the reverse.
                     fitted = sound if len(sound) in (1, track.channels) else sound.mean(axis=0)
-                    rows = page[track.row : track.row + track.channels]
-                    rows[:, a - start : b - start] = fitted
+                    made = np.array(np.broadcast_to(fitted, (track.channels, b - a)))
                     if not track.goes_on(number - 1):
-                        self._fade(rows, piece.start - start, self._rise)
+                        self._fade(made, piece.start - a, self._rise)
                     if not track.goes_on(number):
-                        self._fade(rows, piece.start + piece.samples - self._edge - start, self._rise[::-1])
+                        self._fade(made, piece.start + piece.samples - self._edge - a, self._rise[::-1])
+                    page[track.row : track.row + track.channels, a - start : b - start] += made
         return page
 
     def _fade(self, rows: Floats, at: int, gains: Floats) -> None:
-        """Applies gains from place ``at`` of a page on; it may lie partly outside."""
-        a, b = max(0, at), min(PAGE, at + len(gains))
+        """Applies gains from place ``at`` on; it may lie partly outside."""
+        a, b = max(0, at), min(rows.shape[1], at + len(gains))
         if a < b:
             rows[:, a:b] *= gains[a - at : b - at]
 

@@ -13,12 +13,14 @@ from pathlib import Path
 from sqlalchemy import func, orm, select
 from sqlalchemy.exc import DataError, IntegrityError
 
+from cattailer.core.takes.marks import RATING
 from cattailer.media import journal, recovery, wavfile
 from cattailer.media.journal import LEAD_IN_FOLDER, LEAD_IN_MARK, FileEnd, RunFile, RunStory
 from cattailer.media.recovery import Report, Trouble
 from cattailer.services.desk.desk import Desk, log
 from cattailer.services.session.editing import enter
 from cattailer.services.session.pushing import push
+from cattailer.store.kept import Mark
 from cattailer.store.models import Media, Run, Session, Take, Track
 
 NOT_ENTERED = "This run cannot be entered ({}). Its files are left as they are."
@@ -84,7 +86,9 @@ def _look(desk: Desk, path: Path) -> RunStory | None:
         story = journal.read(path) if mended is None else mended.story
         if not story.ended:
             return None
-        entered = not story.header.lead_in_of and story.samples > 0 and _enter(desk, story)
+        if story.header.after and story.samples and not _enter_lead_out(desk, story):
+            return None  # its run is not there yet
+        entered = not story.header.apart and story.samples > 0 and _enter(desk, story)
         known.settled.add(path)
         return story if entered else None
     except FileNotFoundError:  # it was taken away meanwhile: nothing was captured in it
@@ -104,7 +108,7 @@ def recover(desk: Desk | None, media: Path) -> Report:
     """Mends and enters the runs that a crash cut short. Without a desk the files are mended only."""
     settled = journals_of(desk).settled if desk is not None else set()
     report = recovery.mend_all(media, settled.__contains__)
-    report.mended = [m for m in report.mended if not m.story.header.lead_in_of]
+    report.mended = [m for m in report.mended if not m.story.header.apart]
     if desk is not None:
         enter_finished(desk)
         report.troubles += [t for t in troubles(desk) if t.path not in {r.path for r in report.troubles}]
@@ -130,9 +134,11 @@ def _enter(desk: Desk, story: RunStory) -> bool:
             note=header.note, recovered=story.recovered, period=header.period,
             dropouts=[[d.offset, d.samples, d.load, d.cause] for d in story.dropouts],
             round_trip_samples=header.round_trip_samples, claimed_samples=header.claimed_samples,
+            roll=header.roll or header.run, pass_number=header.pass_number, over=header.over,
         )
         db.add(run)
         _takes(desk, db, session, story, run)
+        _rate(db, run)
         name = f"Run {number}{f' ({header.note})' if header.note else ''}"
         what = f"{name} {'recovered' if story.recovered else 'captured'}"
         enter(db, session, what, "fixed", {}, {"run": header.run})
@@ -163,13 +169,40 @@ def _takes(desk: Desk, db: orm.Session, session: Session, story: RunStory, run: 
 def _take(
     db: orm.Session, track: Track, run: Run, media: Media, lead_in: Media | None, file: RunFile, end: FileEnd
 ) -> None:
-    last = db.scalar(select(func.max(Take.number)).where(Take.track_id == track.id)) or 0
     db.add(Take(
-        track_id=track.id, run=run, media=media, number=last + 1, start=run.start, samples=media.samples,
+        track_id=track.id, run=run, media=media, number=run.number, start=run.start, samples=media.samples,
         lead_in=lead_in, peak_dbfs=end.peak_dbfs, clips=end.clips, source=file.source, gain_db=file.gain_db,
         printed=file.prints,
     ))
     db.flush()
+
+
+def _rate(db: orm.Session, run: Run) -> None:
+    """What somebody thought of it while it was captured."""
+    said = list(db.scalars(select(Mark).where(Mark.run == run.uuid, Mark.kind == RATING).order_by(Mark.id)))
+    for mark in said:
+        run.rating = mark.text
+        db.delete(mark)
+
+
+def _enter_lead_out(desk: Desk, story: RunStory) -> bool:
+    """What lay after a punch, for the takes of its run; whether that is there."""
+    with desk.database.transaction() as db:
+        run = db.scalar(select(Run).where(Run.uuid == story.header.lead_in_of))
+        if run is None:
+            return False
+        session = db.get_one(Session, run.session_id)
+        by_track = {take.track_id: take for take in run.takes}
+        tracks = {file.path: file.track for file in story.header.files}
+        for end in story.files:
+            take = by_track.get(tracks.get(end.path, 0))
+            if take is not None and take.lead_out_id is None:
+                with suppress(OSError, ValueError):
+                    media = _media(session, desk.media / session.folder, story.folder / end.path, end)
+                    db.add(media)
+                    db.flush()
+                    take.lead_out_id = media.id
+    return True
 
 
 def _short(why: Exception) -> str:

@@ -2,24 +2,26 @@
 
 from dataclasses import asdict, replace
 
-from sqlalchemy import orm
+from sqlalchemy import orm, select
 
 from cattailer.core.errors import NotNow
+from cattailer.core.gear.rates import rescaled
 from cattailer.core.takes.course import Course
 from cattailer.core.time.clicking import ClickSettings
 from cattailer.core.time.timeline import BEFORE_ZERO_S
 from cattailer.core.transport import STOPPED
 from cattailer.engine.messages.answers import Status, Stopped
-from cattailer.engine.messages.commands import Capture, GetStatus, KeepHeard, Locate, Roll, Stop
+from cattailer.engine.messages.commands import Capture, GetStatus, KeepHeard, Locate, PunchOut, Roll, Stop
 from cattailer.media import journal
 from cattailer.services.desk.desk import Desk
 from cattailer.services.desk.disk import disk_minutes_left
+from cattailer.services.running.capturing import course_from, settings_of
 from cattailer.services.running.runheader import NextRun, next_run
 from cattailer.services.session.opening import open_session
 from cattailer.services.session.reading import get_session
 from cattailer.services.session.rows import tempo_of
 from cattailer.services.session.sounding import first_of_takes
-from cattailer.store.models import Session, Track
+from cattailer.store.models import Run, Session, Track
 
 LEAST_MINUTES = 0.5
 HEARD = "kept from what was heard"
@@ -27,12 +29,13 @@ HEARD = "kept from what was heard"
 
 def roll(desk: Desk, session_id: int) -> Status:
     open_session(desk, session_id)
-    return desk.engine.ask(Roll(_count_bars(desk, session_id, "rolling")))
-
-
-def _count_bars(desk: Desk, session_id: int, state: str) -> int:
     with desk.database.transaction() as db:
-        return ClickSettings.from_dict(get_session(db, session_id).clicking).counts_before(state)
+        count = _count(get_session(db, session_id), "rolling")
+    return desk.engine.ask(Roll(count))
+
+
+def _count(session: Session, state: str) -> int:
+    return ClickSettings.from_dict(session.clicking).counts_before(state)
 
 
 def stop(desk: Desk, session_id: int, pressed: int | None = None) -> Stopped:
@@ -104,19 +107,41 @@ def capture(
     desk: Desk, session_id: int, track_ids: list[int] | None = None, samples: int | None = None, note: str = "",
     pressed: int | None = None,
 ) -> Status:
-    """Captures the armed tracks, or those given, from where the timeline stands, for ``samples`` if given.
-
-    There is a count-in before it if the session has one, but not before ``samples`` of something.
+    """Captures the armed tracks as the session's settings say; or those given, from where the timeline stands, for
+    ``samples``, without a count-in. What waits for a second press begins.
 
     Raises NotNow when none is armed or the disk is too full, before anything is opened, and what the engine refuses.
     """
+    state = desk.engine_state()
     with desk.database.transaction() as db:
         session = get_session(db, session_id)
         armed = [t for t in session.tracks if (t.armed if track_ids is None else t.id in track_ids)]
         if not armed:
             raise NotNow("No track is armed, so there is nothing to capture. Arm at least one (X arms the row).")
-        header, folder, stem = _next(desk, db, session, armed, note)
-        count = ClickSettings.from_dict(session.clicking).counts_before("capturing") if samples is None else 0
+        (header, folder, stem), count, course = _next(desk, db, session, armed, note), 0, Course(limit=samples)
+        named = [session.name_pattern, session.code]
+        if samples is None:
+            playhead = state.position if state.session == session_id else 0
+            course, count = course_from(db, session, playhead), _count(session, "capturing")
+            header = replace(header, over=settings_of(session).over)
     open_session(desk, session_id)
-    course = asdict(Course(limit=samples))
-    return desk.engine.ask(Capture(journal.plain_header(header), str(folder), stem, course, count, pressed))
+    plain = journal.plain_header(header)
+    return desk.engine.ask(Capture(plain, str(folder), stem, asdict(course), count, pressed, named))
+
+
+def punch_out(desk: Desk, session_id: int, pressed: int | None = None) -> Status:
+    """What is captured ends; the timeline rolls on."""
+    return desk.engine.ask(PunchOut(session_id, pressed))
+
+
+def play_last(desk: Desk, session_id: int) -> Status:
+    """Goes to where the newest run began, and rolls."""
+    with desk.database.transaction() as db:
+        session = get_session(db, session_id)
+        run = db.scalar(select(Run).where(Run.session_id == session_id).order_by(Run.number.desc()).limit(1))
+        if run is None:
+            raise NotNow("Nothing has been captured yet, so there is nothing to play.")
+        position = rescaled(run.start, run.rate_hz, session.rate_hz)
+    open_session(desk, session_id)
+    locate(desk, session_id, position)
+    return desk.engine.ask(Roll())

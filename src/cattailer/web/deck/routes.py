@@ -4,10 +4,11 @@ from flask import Blueprint, Response
 from pydantic import Field
 
 from cattailer.core.standin import Mode as PlayerMode
+from cattailer.core.takes.marks import MARKER
 from cattailer.services.desk import meters, standin
-from cattailer.services.running import click, ranges, transport
+from cattailer.services.running import binning, capturing, click, marking, ranges, transport
 from cattailer.services.session import inputs
-from cattailer.web.forms import Bar, Form, Text, desk, done, form, said
+from cattailer.web.forms import Bar, Form, Number, Text, desk, done, form, said
 
 blueprint = Blueprint("deck", __name__, url_prefix="/s/<int:session_id>")
 
@@ -31,6 +32,28 @@ class Pressed(Form):
     """The ring sample at which somebody pressed, as the page saw it."""
 
     pressed: int | None = Field(default=None, ge=0, le=1 << 60)
+
+
+class Numbered(Form):
+    """The number of a take, or none for the newest."""
+
+    number: Number | None = None
+
+
+class Rated(Numbered):
+    rating: Text
+
+
+class Marked(Form):
+    kind: Text = MARKER
+    text: Text = ""
+    author: Text = ""
+
+
+class Setting(Form):
+    name: Text
+    value: Text
+    was: Text = ""
 
 
 class Range(Form):
@@ -63,6 +86,49 @@ def stop(session_id: int) -> Response:
 @blueprint.post("/capture")
 def capture(session_id: int) -> Response:
     transport.capture(desk(), session_id, pressed=form(Pressed).pressed)
+    return done()
+
+
+@blueprint.post("/punch-out")
+def punch_out(session_id: int) -> Response:
+    transport.punch_out(desk(), session_id, form(Pressed).pressed)
+    return done()
+
+
+@blueprint.post("/play-last")
+def play_last(session_id: int) -> Response:
+    transport.play_last(desk(), session_id)
+    return done()
+
+
+@blueprint.post("/discard")
+def discard(session_id: int) -> Response:
+    return said(binning.discard(desk(), session_id, form(Numbered).number))
+
+
+@blueprint.post("/rate")
+def rate(session_id: int) -> Response:
+    wish = form(Rated)
+    return said(marking.rate(desk(), session_id, wish.rating, wish.number))
+
+
+@blueprint.post("/mark")
+def mark(session_id: int) -> Response:
+    wish = form(Marked)
+    return said(marking.mark(desk(), session_id, wish.kind, wish.text, wish.author))
+
+
+@blueprint.post("/marks/<int:mark_id>/remove")
+def unmark(session_id: int, mark_id: int) -> Response:
+    marking.unmark(desk(), session_id, mark_id)
+    return done()
+
+
+@blueprint.post("/capturing")
+def capturing_setting(session_id: int) -> Response:
+    """How the next capture goes: one setting."""
+    wish = form(Setting)
+    capturing.change(desk(), session_id, wish.name, wish.value)
     return done()
 
 

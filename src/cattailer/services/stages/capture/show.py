@@ -5,12 +5,16 @@ from dataclasses import dataclass
 from cattailer.core.gear.interface import Profile
 from cattailer.core.patch.ends import SOFT, in_words, kind_of, socket_of
 from cattailer.core.patch.patch import Patch
+from cattailer.core.takes.settings import CaptureSettings
 from cattailer.services.desk.desk import Desk
 from cattailer.services.running import frame
+from cattailer.services.running.capturing import settings_of
 from cattailer.services.running.frame import Frame
 from cattailer.services.session.compiling import feeders_of, source_channel
 from cattailer.services.session.reading import load
 from cattailer.services.session.rows import patch_of
+from cattailer.services.stages.capture import what
+from cattailer.services.stages.capture.what import MarkLine, NewestRun
 from cattailer.store.models import Track
 
 
@@ -34,9 +38,15 @@ class TrackRow:
 
 @dataclass(frozen=True)
 class CapturePage:
+    """``how`` is how the next capture goes, ``will`` says what it captures; ``newest`` is the newest run."""
+
     frame: Frame
     rows: list[TrackRow]
     gain_range: str
+    how: CaptureSettings
+    will: str
+    newest: NewestRun | None
+    marks: list[MarkLine]
 
 
 def show(desk: Desk, session_id: int) -> CapturePage:
@@ -48,7 +58,8 @@ def show(desk: Desk, session_id: int) -> CapturePage:
         feeders = feeders_of(patch)
         return CapturePage(
             frame.describe(desk, session, state), [_row(patch, profile, feeders, t) for t in session.tracks],
-            f"{profile.gain_min_db:+g} to {profile.gain_max_db:+g} dB",
+            f"{profile.gain_min_db:+g} to {profile.gain_max_db:+g} dB", settings_of(session),
+            what.will_be(desk, db, session), what.newest(session), what.marks(db, session),
         )
 
 

@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 from pathlib import Path
 
-from sqlalchemy import Select, func, select
+from sqlalchemy import Select, func, orm, select
 from sqlalchemy.orm import selectinload
 
 from cattailer.core.patch.ends import in_words, socket_of
@@ -13,9 +13,8 @@ from cattailer.services.desk.desk import Desk
 from cattailer.services.running import frame
 from cattailer.services.running.frame import Frame
 from cattailer.services.session.reading import load
-from cattailer.services.session.rows import take_counts
 from cattailer.services.stages.takes.leadin import opening_of
-from cattailer.store.models import Take, Track
+from cattailer.store.models import Session, Take, Track
 
 LISTED = 6
 """So many takes of each track are on the page; the rest is a press away."""
@@ -67,7 +66,7 @@ def show(desk: Desk, session_id: int, whole: int = 0) -> TakesPage:
     state = desk.engine_state()
     with desk.database.transaction() as db:
         session = load(db, session_id)
-        groups, counts = {g.id: g.name for g in session.groups}, take_counts(session)
+        groups, counts = {g.id: g.name for g in session.groups}, _counts(session)
         listed: dict[int, list[TakeLine]] = {}
         for take in db.scalars(_newest(session_id, whole)):
             listed.setdefault(take.track_id, []).append(_line(take))
@@ -81,9 +80,18 @@ def show(desk: Desk, session_id: int, whole: int = 0) -> TakesPage:
         return TakesPage(frame.describe(desk, session, state), rows, whole)
 
 
+def _counts(session: Session) -> dict[int, int]:
+    """How many takes of each track are not in the bin."""
+    db = orm.object_session(session)
+    assert db is not None
+    query = select(Take.track_id, func.count()).join(Track).where(Track.session_id == session.id, ~Take.binned)
+    return {track: count for track, count in db.execute(query.group_by(Take.track_id))}
+
+
 def _newest(session_id: int, whole: int) -> Select[Take]:
     place = func.row_number().over(partition_by=Take.track_id, order_by=Take.number.desc()).label("place")
-    ranked = select(Take.id, Take.track_id, place).join(Track).where(Track.session_id == session_id).subquery()
+    of_session = Track.session_id == session_id, ~Take.binned
+    ranked = select(Take.id, Take.track_id, place).join(Track).where(*of_session).subquery()
     query = select(Take).join(ranked, ranked.c.id == Take.id)
     query = query.where((ranked.c.place <= LISTED) | (ranked.c.track_id == whole))
     return query.order_by(Take.track_id, Take.number.desc()).options(selectinload(Take.run))

@@ -1,7 +1,10 @@
 // The clock, bar and beat, and the transport's state for the whole page.
 import { on } from "../page/socket.js";
 
-const WORDS = { stopped: "stopped", counting: "◌ count-in", rolling: "rolling", capturing: "● capturing" };
+const WORDS = {
+  stopped: "stopped", counting: "◌ count-in", rolling: "rolling", capturing: "● capturing", waiting: "◌ waiting", "pre-roll": "◌ before it captures",
+  "post-roll": "◌ after it",
+};
 
 export function startClock() {
   const clock = document.getElementById("clock");
@@ -12,9 +15,9 @@ export function startClock() {
     put(clock, frame.clock);
     put(bars, frame.where);
     put(samples, frame.samples);
-    put(state, WORDS[frame.state]);
+    put(state, frame.passing ? `${WORDS[frame.state]} · pass ${frame.passing}` : WORDS[frame.state]);
     state.classList.toggle("text-vermilion", frame.state === "capturing");
-    state.classList.toggle("text-ochre", frame.state === "counting");
+    state.classList.toggle("text-ochre", ["counting", "waiting", "pre-roll", "post-roll"].includes(frame.state));
     if (document.body.dataset.state !== frame.state) document.body.dataset.state = frame.state;
     const muted = document.getElementById("muted");
     if (muted.hidden === frame.muted) muted.hidden = !frame.muted;

@@ -11,6 +11,7 @@ export function startFields() {
     const { elt, successful, requestConfig } = detail;
     if (successful && elt.dataset?.was !== undefined && elt.name) elt.dataset.was = elt.value.trim().replace(/\s+/g, " ");
     if (successful && requestConfig.verb === "post" && elt.matches?.("form[data-tell]")) elt.reset();
+    if (successful && elt.dataset?.clears !== undefined) document.activeElement?.blur();
   });
   document.addEventListener("keydown", nextRow);
   document.addEventListener("wheel", (event) => {

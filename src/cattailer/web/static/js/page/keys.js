@@ -41,10 +41,12 @@ function lettersAreKeys() {
 }
 
 function find({ key, code, shiftKey, target }) {
-  const capturing = document.body.dataset.state === "capturing";
+  const capturing = ["capturing", "pre-roll", "post-roll"].includes(document.body.dataset.state);
+  const waiting = document.body.dataset.state === "waiting";
   const counting = document.body.dataset.state === "counting";
   const stopped = document.body.dataset.state === "stopped";
   if (code === "Space" && counting) return () => press("stop-count");
+  if (code === "Space" && waiting) return () => press(shiftKey ? "begin-now" : "stop-waiting");
   if (code === "Space" && shiftKey) return () => press(capturing ? "stop-capture" : "capture");
   // Space is the transport's, but for a control that was reached with Tab.
   if (code === "Space" && !(onControl && target.closest("button, a, input"))) return () => press(capturing ? "stop-capture" : stopped ? "roll" : "stop");
@@ -56,6 +58,11 @@ function find({ key, code, shiftKey, target }) {
     t: () => press("tap"),
     b: () => press("keep"),
     a: () => { if (capturing) press("again"); },
+    u: () => { if (capturing) press("punch-out"); },
+    r: () => press("play-last"),
+    n: () => press("mark"), N: () => press("mishap"),
+    "+": () => press("rate-good"), "/": () => press("rate-maybe"), "-": () => press("rate-no"),
+    Delete: () => press("discard"),
     X: armAll,
     p: () => press("click"),
     i: () => press("count"),

@@ -37,6 +37,7 @@ function draw() {
   requestAnimationFrame(draw);
   if (!frame || frame === drawn) return;
   drawn = frame;
+  const threshold = document.getElementById("threshold")?.dataset.dbfs;
   for (const canvas of document.querySelectorAll("canvas[data-meter]")) {
     if (!seen.has(canvas)) {
       seen.add(canvas);
@@ -48,6 +49,7 @@ function draw() {
     else {
       const now = heardAt(canvas, which);
       drawMeter(canvas, now, canvas.dataset.window?.split(",").map(Number) ?? frame.window);
+      if (threshold && canvas.closest("[data-armed]")) drawThreshold(canvas, Number(threshold));
       write(document.getElementById(canvas.dataset.peak), now);
       writeMore(document.getElementById(canvas.dataset.more), now);
     }
@@ -120,6 +122,16 @@ function drawMeter(canvas, now, window) {
   c.beginPath();
   c.arc(Math.min(width - 3, place(now.hold, width)), middle, 3, 0, 7);
   c.fill();
+}
+
+// What counts as sound, where sound begins a capture.
+function drawThreshold(canvas, dbfs) {
+  const c = canvas.getContext("2d");
+  const x = place(dbfs, canvas.clientWidth);
+  c.strokeStyle = paint("water");
+  c.setLineDash([4, 3]);
+  line(c, x, 1, x, canvas.clientHeight - 1, 2);
+  c.setLineDash([]);
 }
 
 function drawScale() {

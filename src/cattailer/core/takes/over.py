@@ -1,0 +1,32 @@
+"""What becomes of what lay there before, when something is captured over it."""
+
+KEEP, ONLY, REPLACE, LAYER = "keep", "only", "replace", "layer"
+WAYS = {
+    KEEP: ("keep every take", "Every take stays; the newest is heard where they overlap."),
+    ONLY: (
+        "keep this run only",
+        "Older takes of these tracks that this run touches go to the bin, once its files are checked.",
+    ),
+    REPLACE: ("replace", "Only the stretch that is captured goes to the bin, out of the takes that lay there."),
+    LAYER: ("layer", "All of them sound together."),
+}
+"""Each with its words, and a sentence on what it does."""
+
+Stretch = tuple[int, int]
+
+
+def touches(one: Stretch, other: Stretch) -> bool:
+    """Whether two stretches [start, stop) have a sample in common."""
+    return one[0] < other[1] and other[0] < one[1]
+
+
+def without(whole: Stretch, cuts: list[Stretch]) -> list[Stretch]:
+    """What is left of a stretch when others are cut out of it, in order."""
+    left, at = [], whole[0]
+    for start, stop in sorted(cuts):
+        if min(start, whole[1]) > at:
+            left.append((at, min(start, whole[1])))
+        at = max(at, stop)
+    if at < whole[1]:
+        left.append((at, whole[1]))
+    return left

@@ -1,0 +1,132 @@
+"""The bin: what was discarded or replaced. It comes back until somebody empties it."""
+
+from contextlib import suppress
+from dataclasses import dataclass
+
+from sqlalchemy import or_, select
+
+from cattailer.core.errors import NotFound, NotNow, Refusal, Sure
+from cattailer.core.wording import counted
+from cattailer.media import overview
+from cattailer.services.desk.desk import Desk
+from cattailer.services.session.editing import Edit, editing
+from cattailer.services.session.reading import get_session
+from cattailer.store.models import Media, Run, Take, Track
+
+
+def newest_run(edit: Edit) -> Run:
+    """Raises NotNow where there is none with takes that are not in the bin."""
+    query = select(Run).where(Run.session_id == edit.session.id, Run.takes.any(~Take.binned))
+    run = edit.db.scalar(query.order_by(Run.number.desc()).limit(1))
+    if run is None:
+        raise NotNow("There is no take that could go to the bin.")
+    return run
+
+
+def discard(desk: Desk, session_id: int, number: int | None = None) -> str:
+    """A run goes to the bin, the newest if none is named; what it replaced comes back. Returns words."""
+    desk.forbid_while_capturing(session_id, "the bin")
+    with editing(desk, session_id) as edit:
+        run = newest_run(edit) if number is None else _run(edit, number)
+        for take in run.takes:
+            take.binned, take.binned_by = True, None
+        for other in edit.db.scalars(select(Take).join(Track).where(
+            Track.session_id == session_id, or_(Take.binned_by == run.id, Take.cuts != []),
+        )):
+            if other.binned_by == run.id:
+                other.binned, other.binned_by = False, None
+            kept = [cut for cut in other.cuts if cut[2] != run.id]
+            if kept != other.cuts:
+                other.cuts = kept
+        edit.what = f"Take {run.number} put into the bin"
+    return f"Take {run.number} is in the bin. Takes, Bin fetches it back; so does Undo."
+
+
+def fetch_back(desk: Desk, session_id: int, number: int) -> None:
+    """The takes of a run come out of the bin, and stretches of them that were replaced come back."""
+    desk.forbid_while_capturing(session_id, "the bin")
+    with editing(desk, session_id) as edit:
+        run = _run(edit, number)
+        for take in run.takes:
+            take.binned, take.binned_by, take.cuts = False, None, []
+        edit.what = f"Take {number} fetched back from the bin"
+
+
+def _run(edit: Edit, number: int) -> Run:
+    run = edit.db.scalar(select(Run).where(Run.session_id == edit.session.id, Run.number == number))
+    if run is None:
+        raise NotFound(f"There is no take {number} in this session.")
+    return run
+
+
+@dataclass(frozen=True)
+class Binned:
+    """A run of which something is in the bin: how many tracks, and how many of them only in part; ``by`` is the take
+    that replaced it, 0 where somebody discarded it."""
+
+    number: int
+    tracks: int
+    parts: int
+    bytes: int
+    by: int
+
+
+def in_bin(desk: Desk, session_id: int) -> list[Binned]:
+    """The newest first."""
+    with desk.database.transaction() as db:
+        get_session(db, session_id)
+        numbers = {i: n for i, n in db.execute(select(Run.id, Run.number).where(Run.session_id == session_id))}
+        query = select(Take).join(Track).where(Track.session_id == session_id, or_(Take.binned, Take.cuts != []))
+        by_run: dict[int, list[Take]] = {}
+        for take in db.scalars(query):
+            by_run.setdefault(take.run_id, []).append(take)
+        return sorted((
+            Binned(
+                numbers[run], len(takes), sum(not t.binned for t in takes),
+                sum(_bytes(t.media) for t in takes if t.binned),
+                next((numbers.get(b, 0) for t in takes if (b := _by(t))), 0),
+            )
+            for run, takes in by_run.items()
+        ), key=lambda b: -b.number)
+
+
+def _by(take: Take) -> int:
+    return take.binned_by or (take.cuts[-1][2] if take.cuts else 0)
+
+
+def _bytes(media: Media) -> int:
+    return media.samples * media.channels * ((media.bits + 7) // 8)
+
+
+def empty(desk: Desk, session_id: int, knows: bool, sure: bool) -> str:
+    """Deletes the files of all whole takes in the bin for good, and forgets them. It must be said twice: Raises Refusal
+    unless somebody knows what it does, and Sure unless they are sure. Returns words."""
+    desk.forbid_while_capturing(session_id, "emptying the bin")
+    with desk.database.transaction() as db:
+        session = get_session(db, session_id, lock=True)
+        takes = list(db.scalars(select(Take).join(Track).where(Track.session_id == session_id, Take.binned)))
+        if not takes:
+            raise NotNow("The bin holds no whole take.")
+        if not knows:
+            raise Refusal("Tick that you know what this does first; nothing was deleted.")
+        size = sum(_bytes(t.media) for t in takes) / 1e6
+        if not sure:
+            raise Sure(
+                f"This deletes {counted(len(takes), 'file')} ({size:.0f} MB) for good. Nobody can fetch them back, and "
+                "Undo cannot either.", "Delete for good",
+            )
+        folder, gone = desk.media / session.folder, []
+        for take in takes:
+            for media in filter(None, (take.media, take.lead_in, db.get(Media, take.lead_out_id or 0))):
+                gone.append(media)
+            db.delete(take)
+        db.flush()
+        for media in gone:
+            for made in db.scalars(select(Media).where(Media.original_id == media.id)):
+                gone.append(made)
+            db.delete(media)
+    for media in gone:
+        with suppress(OSError):
+            (folder / media.path).unlink(missing_ok=True)
+            overview.remove(folder / media.path)
+    return f"{counted(len(takes), 'file')} deleted for good; {size:.0f} MB are free again."

@@ -1,0 +1,81 @@
+"""Reading a run's files again after it, off the engine: they must hold what was written. Only then does what lay there
+before go to the bin, where that is wanted."""
+
+import zlib
+from pathlib import Path
+
+from sqlalchemy import orm, select
+
+from cattailer.core.gear.rates import rescaled
+from cattailer.core.takes.over import ONLY, REPLACE, touches
+from cattailer.media import wavfile
+from cattailer.services.desk.desk import Desk
+from cattailer.services.session.editing import editing
+from cattailer.store.models import Run, Session, Take
+
+YES = "yes"
+CHUNK = 1 << 20
+
+
+def verify_one(desk: Desk) -> bool:
+    """The newest run that nobody looked at yet; whether there was one. Files that are still being measured wait."""
+    with desk.database.transaction() as db:
+        query = select(Run).where(Run.verified == "", ~Run.takes.any(Take.media.has(crc32="")))
+        run = db.scalar(query.order_by(Run.id.desc()).limit(1))
+        if run is None:
+            return False
+        folder = desk.media / db.get_one(Session, run.session_id).folder
+        files = [(folder / t.media.path, t.media.samples, t.media.crc32) for t in run.takes]
+        run_id, session_id = run.id, run.session_id
+    wrong = [words for path, samples, crc32 in files if (words := what_is_wrong(path, samples, crc32))]
+    with editing(desk, session_id) as edit:
+        run = edit.db.get_one(Run, run_id)
+        run.verified = "; ".join(wrong) or YES
+        binned = _make_way(edit.db, run) if not wrong else 0
+        edit.what = f"Take {run.number} checked"
+        if binned:
+            edit.what = f"Take {run.number} checked; what it replaced went to the bin"
+        else:
+            edit.state = "fixed"
+    return True
+
+
+def what_is_wrong(path: Path, samples: int, crc32: str) -> str:
+    """Empty where a file holds what was written to it."""
+    try:
+        info = wavfile.inspect(path)
+        if info.frames != samples:
+            return f"{path.name} holds {info.frames} samples and not {samples}"
+        found, left = 0, info.frames * info.format.frame_bytes
+        with open(path, "rb") as file:
+            file.seek(info.data_offset)
+            while left and (data := file.read(min(left, CHUNK))):
+                found, left = zlib.crc32(data, found), left - len(data)
+    except FileNotFoundError:
+        return f"{path.name} is not there"
+    except (OSError, ValueError) as why:
+        return f"{path.name} cannot be read ({why})"
+    return "" if f"{found:08x}" == crc32 else f"{path.name} is not as it was written"
+
+
+def _make_way(db: orm.Session, run: Run) -> int:
+    """Puts into the bin what the run replaces, of older takes on its tracks."""
+    if run.over not in (ONLY, REPLACE):
+        return 0
+    changed = 0
+    stretch = run.start, run.start + run.samples
+    for take in run.takes:
+        older = select(Take).join(Run).where(
+            Take.track_id == take.track_id, Run.number < run.number, Run.roll != run.roll, ~Take.binned
+        )
+        for other in db.scalars(older):
+            rate = other.media.rate_hz
+            here = rescaled(stretch[0], run.rate_hz, rate), rescaled(stretch[1], run.rate_hz, rate)
+            if not touches(here, (other.start, other.start + other.samples)):
+                continue
+            if run.over == ONLY:
+                other.binned, other.binned_by = True, run.id
+            else:
+                other.cuts = [*other.cuts, [*here, run.id]]
+            changed += 1
+    return changed

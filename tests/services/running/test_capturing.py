@@ -1,0 +1,287 @@
+"""Ways to capture, what becomes of what lay there, the bin, and what people say of a run."""
+
+from collections.abc import Callable
+
+import pytest
+
+from cattailer.core.errors import NotNow, Refusal, Sure
+from cattailer.core.takes.settings import CaptureSettings
+from cattailer.services.desk.desk import Desk
+from cattailer.services.running import arming, binning, capturing, marking, ranges, runs, transport, verifying
+from cattailer.services.session import demo, history, opening
+from cattailer.services.stages.capture import show
+from cattailer.services.stages.takes import files
+from cattailer.store.models import Media, Run, Session, Take
+from tests.helpers.sessions import make_takes, plan_of, rows_of, stop, takes_of, words
+from tests.helpers.waiting import pass_time, wait_for
+
+
+def settled(desk: Desk) -> None:
+    """Until everything is closed, entered and looked at."""
+    def ended() -> bool:
+        runs.enter_finished(desk)
+        state = desk.engine_state()
+        return state.state == "stopped" and runs.journals_of(desk).settled >= set(desk.media.rglob("*.jsonl"))
+
+    wait_for(ended)
+    while verifying.verify_one(desk):
+        pass
+
+
+def armed(desk: Desk, **settings: object) -> int:
+    session = demo.load(desk)
+    for number, row in enumerate(rows_of(desk, session), 1):
+        arming.arm_track(desk, session, row.id, number in (1, 6))
+    for name, value in settings.items():
+        capturing.change(desk, session, name, str(value))
+    opening.open_session(desk, session)
+    return session
+
+
+def all_runs(desk: Desk, session: int) -> list[Run]:
+    with desk.database.transaction() as db:
+        found = list(db.get_one(Session, session).runs)
+        for run in found:
+            _ = run.takes
+        db.expunge_all()
+        return found
+
+
+def once_more(desk: Desk, session: int, seconds: float = 0.5) -> None:
+    transport.capture(desk, session)
+    pass_time(desk.engine, seconds)
+    stop(desk, session)
+    settled(desk)
+
+
+def test_three_passes_of_a_loop_are_three_takes_with_one_number_on_all_tracks(desk: Desk) -> None:
+    session = armed(desk, passes=3)
+    ranges.set_range(desk, session, 2, 3)
+    ranges.switch_loop(desk, session)
+    transport.capture(desk, session)
+    settled(desk)
+    found = all_runs(desk, session)
+    assert [(r.number, r.pass_number) for r in found] == [(1, 1), (2, 2), (3, 3)]
+    assert len({r.roll for r in found}) == 1
+    assert len({(r.start, r.samples) for r in found}) == 1
+    assert [t.number for t in takes_of(desk, session, 0)] == [3, 2, 1]
+    assert [t.number for t in takes_of(desk, session, 5)] == [3, 2, 1]
+    newest = show.show(desk, session).newest
+    assert newest is not None
+    assert (newest.passes, newest.pass_number, newest.bars, newest.checked) == (3, 3, "bar 2", True)
+
+
+def test_a_punch_at_the_range_keeps_what_lies_either_side(desk: Desk) -> None:
+    session = armed(desk, start="range", pre_bars=1, post_bars=1)
+    ranges.set_range(desk, session, 2, 3)
+    transport.capture(desk, session)
+    wait_for(lambda: desk.engine_state().state == "pre-roll")
+    with pytest.raises(NotNow, match="must wait"):
+        history.undo(desk, session)
+    settled(desk)
+    with desk.database.transaction() as db:
+        tempo = plan_of(desk, session).tempo
+        (run,) = db.query(Run).all()
+        assert (run.start, run.start + run.samples) == (tempo.sample_of(2), tempo.sample_of(3))
+        for take in run.takes:
+            assert take.lead_in is not None
+            lead_out = db.get(Media, take.lead_out_id)
+            assert lead_out is not None
+            assert (take.lead_in.samples, lead_out.samples) == (48_000, 48_000)
+
+
+def test_where_it_can_start(desk: Desk) -> None:
+    session = armed(desk, start="range")
+    with pytest.raises(NotNow, match="no range"):
+        transport.capture(desk, session)
+    assert not list(desk.media.rglob("*.wav"))
+    capturing.change(desk, session, "start", "playhead")
+    transport.locate(desk, session, 96_000)
+    once_more(desk, session)
+    transport.locate(desk, session, 0)
+    capturing.change(desk, session, "start", "last")
+    once_more(desk, session)
+    assert [r.start for r in all_runs(desk, session)] == [96_000, 96_000]
+
+
+def test_a_second_press_begins_and_so_does_roll(desk: Desk) -> None:
+    session = armed(desk, begin="rolls", limit_s=0.5)
+    for go in (transport.capture, transport.roll):
+        transport.capture(desk, session)
+        wait_for(lambda: desk.engine_state().state == "waiting")
+        go(desk, session)
+        wait_for(lambda: desk.engine_state().state != "waiting")
+        settled(desk)
+    assert [r.samples for r in all_runs(desk, session)] == [24_000, 24_000]
+
+
+@pytest.mark.parametrize(("name", "value"), [
+    ("begin", "later"), ("start", "bar one"), ("over", "burn"), ("passes", "-1"), ("passes", "many"), ("gap_s", "nan"),
+    ("limit_s", "inf"), ("tail_s", "9"), ("colour", "red"), ("__class__", "x"), ("pre_bars", "1e99"),
+])
+def test_what_cannot_be_is_refused_and_changes_nothing(desk: Desk, name: str, value: str) -> None:
+    session = demo.load(desk)
+    with pytest.raises(Refusal, match="stays as it was"):
+        capturing.change(desk, session, name, value)
+    assert show.show(desk, session).how == CaptureSettings()
+
+
+def test_keep_every_take_lays_the_newest_on_top(desk: Desk) -> None:
+    session = armed(desk)
+    for _ in range(2):
+        once_more(desk, session)
+    assert {p.take for p in plan_of(desk, session).pieces if p.samples > 1000} >= {3, 4}
+    assert binning.in_bin(desk, session) == []
+
+
+def test_keep_this_run_only_puts_older_takes_into_the_bin_once_it_is_checked(desk: Desk) -> None:
+    session = armed(desk)
+    once_more(desk, session, 1.0)
+    transport.locate(desk, session, 480_000)
+    once_more(desk, session)
+    transport.locate(desk, session, 0)
+    capturing.change(desk, session, "over", "only")
+    transport.capture(desk, session)
+    pass_time(desk.engine, 0.5)
+    stop(desk, session)
+    assert binning.in_bin(desk, session) == [], "not before its files were read again"
+    settled(desk)
+    (binned,) = binning.in_bin(desk, session)
+    assert (binned.number, binned.tracks, binned.by) == (1, 2, 3)
+    assert [t.number for t in takes_of(desk, session, 0)] == [3, 2]
+    assert "what it replaced went to the bin" in words(desk, session)[0]
+    binning.discard(desk, session, 3)
+    assert [t.number for t in takes_of(desk, session, 0)] == [2, 1], "a run that is discarded gives back what it replaced"
+
+
+def test_a_run_whose_files_are_not_what_was_written_replaces_nothing(desk: Desk) -> None:
+    session = armed(desk, over="only")
+    once_more(desk, session)
+    transport.capture(desk, session)
+    pass_time(desk.engine, 0.5)
+    stop(desk, session)
+    path = next(desk.media.rglob("run-002/*.wav"))
+    data = bytearray(path.read_bytes())
+    data[-600] ^= 1
+    path.write_bytes(data)
+    settled(desk)
+    assert binning.in_bin(desk, session) == []
+    newest = show.show(desk, session).newest
+    assert newest is not None
+    assert newest.wrong == f"{path.name} is not as it was written"
+    path.unlink()
+    assert verifying.what_is_wrong(path, 1, "") == f"{path.name} is not there"
+
+
+def test_replace_takes_out_only_the_stretch_that_was_captured(desk: Desk) -> None:
+    session = armed(desk)
+    once_more(desk, session, 2.0)
+    capturing.change(desk, session, "over", "replace")
+    capturing.change(desk, session, "limit_s", "0.5")
+    transport.locate(desk, session, 24_000)
+    transport.capture(desk, session)
+    settled(desk)
+    track = rows_of(desk, session)[0].id
+    pieces = [(p.take, p.start, p.samples) for p in plan_of(desk, session).pieces if p.track == track]
+    takes = {t.number: t.id for t in takes_of(desk, session, 0)}
+    assert [p[:2] for p in pieces] == [(takes[1], 0), (takes[2], 24_000), (takes[1], 48_000)]
+    binning.discard(desk, session)
+    assert [p[0] for p in [(p.take,) for p in plan_of(desk, session).pieces if p.track == track]] == [takes[1]]
+    history.undo(desk, session)
+    with desk.database.transaction() as db:
+        first = db.get_one(Take, takes[1])
+        assert [c[:2] for c in first.cuts] == [[24_000, 48_000]]
+    binning.fetch_back(desk, session, 1)
+    assert binning.in_bin(desk, session) == []
+
+
+def test_layers_sound_together(desk: Desk) -> None:
+    session = armed(desk, over="layer", limit_s=0.5)
+    for _ in range(3):
+        transport.capture(desk, session)
+        settled(desk)
+    track = rows_of(desk, session)[0].id
+    assert [(p.start, p.samples) for p in plan_of(desk, session).pieces if p.track == track] == [(0, 24_000)] * 3
+
+
+def test_the_bin_is_emptied_by_hand_and_said_twice(desk: Desk) -> None:
+    session = make_takes(desk)
+    settled(desk)
+    kept = sorted(desk.media.rglob("*.wav"))
+    binning.discard(desk, session)
+    assert takes_of(desk, session, 0) == []
+    with pytest.raises(NotNow, match="no take"):
+        binning.discard(desk, session)
+    with pytest.raises(Refusal, match="Tick"):
+        binning.empty(desk, session, False, True)
+    with pytest.raises(Sure, match="2 files"):
+        binning.empty(desk, session, True, False)
+    assert sorted(desk.media.rglob("*.wav")) == kept
+    binning.fetch_back(desk, session, 1)
+    with pytest.raises(NotNow, match="no whole take"):
+        binning.empty(desk, session, True, True)
+    binning.discard(desk, session, 1)
+    assert "2 files deleted" in binning.empty(desk, session, True, True)
+    assert not list(desk.media.rglob("*.wav"))
+    runs.journals_of(desk).settled.clear()
+    assert runs.enter_finished(desk) == []
+    assert runs.recover(desk, desk.media).troubles == []
+    assert show.show(desk, session).newest is not None, "the run log remembers it"
+    with pytest.raises(NotNow, match="no take"):
+        binning.discard(desk, session)
+
+
+def test_a_pass_is_rated_while_it_is_captured_and_after(desk: Desk) -> None:
+    session = armed(desk)
+    transport.capture(desk, session)
+    pass_time(desk.engine, 0.3)
+    marking.rate(desk, session, "maybe")
+    marking.rate(desk, session, "good")
+    marking.mark(desk, session, "mishap", "a chair", "Wren")
+    stop(desk, session)
+    settled(desk)
+    page = show.show(desk, session)
+    assert page.newest is not None
+    assert page.newest.rating == "good"
+    assert [(m.kind, m.text, m.author) for m in page.marks] == [("mishap", "a chair", "Wren")]
+    marking.rate(desk, session, "good", 1)
+    assert all_runs(desk, session)[0].rating == "", "the same once more takes it away"
+    marking.unmark(desk, session, page.marks[0].id)
+    assert show.show(desk, session).marks == []
+    for wrong in (lambda: marking.rate(desk, session, "fine"), lambda: marking.mark(desk, session, "stone")):
+        refused(wrong)
+
+
+def refused(what: Callable[[], object]) -> None:
+    with pytest.raises(Refusal):
+        what()
+
+
+def test_the_newest_is_played_from_its_start(desk: Desk) -> None:
+    session = demo.load(desk)
+    with pytest.raises(NotNow, match="Nothing has been captured"):
+        transport.play_last(desk, session)
+    session = armed(desk)
+    transport.locate(desk, session, 480_000)
+    once_more(desk, session)
+    transport.locate(desk, session, 0)
+    transport.play_last(desk, session)
+    assert desk.engine_state().position >= 480_000
+    stop(desk, session)
+
+
+def test_punched_out_it_rolls_on(desk: Desk) -> None:
+    session = armed(desk)
+    transport.roll(desk, session)
+    pass_time(desk.engine, 0.3)
+    for _ in range(2):
+        transport.capture(desk, session)
+        pass_time(desk.engine, 0.3)
+        transport.punch_out(desk, session)
+        assert desk.engine_state().state == "rolling"
+    with pytest.raises(Refusal, match="Nothing is captured"):
+        transport.punch_out(desk, session)
+    stop(desk, session)
+    settled(desk)
+    assert len(all_runs(desk, session)) == 2
+    assert files.take_file(desk, session, 1).path.is_file()
