@@ -19,7 +19,7 @@ from cattailer.core.gear.interface import Socket
 from cattailer.core.gear.latency import Latency
 from cattailer.core.plan import Plan, Preamps, TrackPlan
 from cattailer.engine.block.engine import Engine
-from cattailer.engine.block.runs import make_run
+from cattailer.engine.runs.making import make_run
 from cattailer.media import journal, profile_toml
 from cattailer.services.session import demo
 

@@ -18,7 +18,7 @@ from common import tell
 
 from cattailer.core.plan import TrackPlan
 from cattailer.engine.block.engine import Engine
-from cattailer.engine.block.runs import make_run
+from cattailer.engine.runs.making import make_run
 from cattailer.media import journal
 from cattailer.services.session import demo
 

@@ -31,13 +31,13 @@ def main() -> None:
         capture_s.append(time.perf_counter() - began)
 
     vars(record)["run_inline"] = timed
-    whole, speeds = [], []
+    plan, whole, speeds = record.plan_for(None, "all", 48000, 128), [], []
     for _ in range(repeats):
         with tempfile.TemporaryDirectory() as out:
             began = time.perf_counter()
-            done = record.record_demo("all", seconds, Path(out), True, 48000, 128, 1)
+            done = record.record(plan, Path(out), record.Way(seconds), True, 1)
             whole.append(seconds / (time.perf_counter() - began))
-            assert done.story.samples == round(seconds * 48000)
+            assert done.written[0].story.samples == round(seconds * 48000)
         speeds.append(machine_speed())
     captured = [seconds / s for s in capture_s]
     tell(

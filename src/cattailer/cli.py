@@ -69,8 +69,17 @@ def doctor(as_json: bool) -> None:
 
 @main.command()
 @click.option("--demo", "of_demo", is_flag=True, required=True, help="Record the demo's players.")
-@click.option("--tracks", default="all", show_default=True, help="all, or names or numbers with commas.")
-@click.option("--seconds", type=float, required=True)
+@click.option("--session", "title", help="A session of the studio, instead of the demo as it comes.")
+@click.option("--tracks", help="all, or names or numbers with commas. [all; of a session those that are armed]")
+@click.option("--seconds", type=float, help="For so long at most.")
+@click.option("--range", "bars", help="Bars, such as 5-8; both are included.")
+@click.option("--passes", type=click.IntRange(0, 1000), help="Round and round in the range; 0 until --seconds.")
+@click.option("--punch", is_flag=True, help="A second either side of the range is kept too.")
+@click.option("--pre-roll", default=0, type=click.IntRange(0, 16), help="Bars rolled before it.")
+@click.option("--count-in", default=0, type=click.IntRange(0, 8), help="Bars counted in.")
+@click.option("--start", default="now", show_default=True, type=click.Choice(["now", "sound", "while-sound"]))
+@click.option("--threshold", default=-40.0, show_default=True, help="What counts as sound, in dBFS.")
+@click.option("--limit", type=float, help="Captures so many seconds at most.")
 @click.option("--out", type=click.Path(file_okay=False, path_type=Path), required=True)
 @click.option("--clock", type=click.Choice(["virtual", "wall"]), default="wall", show_default=True)
 @click.option("--rate", default=48000, show_default=True)
@@ -78,20 +87,28 @@ def doctor(as_json: bool) -> None:
 @click.option("--seed", default=1, show_default=True, help="How the players play this time.")
 @click.option("--json", "as_json", is_flag=True, help="Print one JSON document.")
 def record(
-    of_demo: bool, tracks: str, seconds: float, out: Path, clock: str, rate: int, period: int, seed: int, as_json: bool
+    of_demo: bool, title: str | None, tracks: str | None, seconds: float | None, bars: str | None, passes: int | None,
+    punch: bool, pre_roll: int, count_in: int, start: str, threshold: float, limit: float | None, out: Path, clock: str,
+    rate: int, period: int, seed: int, as_json: bool,
 ) -> None:
     """Capture without a browser, files straight into --out."""
     from cattailer.processes import record as recording
 
-    done = recording.record_demo(tracks, seconds, out, clock == "virtual", rate, period, seed)
-    files = story_files(done.story, out)
+    begin = {"now": "now", "sound": "sound", "while-sound": "sounds"}[start]
+    way = recording.Way(
+        seconds, recording.read_bars(bars), passes, punch, pre_roll, count_in, begin, threshold, limit,
+    )
+    plan = recording.plan_for(title, tracks, rate, period)
+    done = recording.record(plan, out, way, clock == "virtual", seed)
+    files = [file for each in done.written for file in story_files(each.story, each.story.folder, each.kind)]
     if as_json:
         click.echo(json.dumps({"rate": done.rate_hz, "dropouts": done.dropouts, "files": files}))
         return
     for file in files:
+        kind = f" ({file['kind']}, pass {file['pass']})" if file["kind"] != "take" or file["pass"] > 1 else ""
         click.echo(
             f"{file['track']:<16} {file['path']}  {file['samples']} samples from {file['start']}, "
-            f"peak {file['peak_dbfs']:.1f} dBFS"
+            f"peak {file['peak_dbfs']:.1f} dBFS{kind}"
         )
     click.echo(counted(done.dropouts, "dropout"))
 
@@ -125,13 +142,14 @@ def hear(
         click.echo(f"{name:<16} {direct}Through {each.through} samples late")
 
 
-def story_files(story: Any, folder: Path) -> list[dict[str, Any]]:
+def story_files(story: Any, folder: Path, kind: str = "take") -> list[dict[str, Any]]:
     """A run's files as every command prints them."""
     ends = {end.path: end for end in story.files}
     return [
         {
             "track": file.name, "path": str(folder / file.path), "channels": file.channels,
             "samples": story.samples, "start": story.header.start, "peak_dbfs": ends[file.path].peak_dbfs,
+            "pass": story.header.pass_number, "kind": kind,
         }
         for file in story.header.files
         if file.path in ends

@@ -9,10 +9,11 @@ import numpy as np
 from cattailer.core.plan import Plan, TrackPlan
 from cattailer.core.takes.course import NOW, ROLLS, Course
 from cattailer.core.transport import STOPPED
-from cattailer.engine.block.captures import Captures, Making
 from cattailer.engine.block.engine import Engine
-from cattailer.engine.block.soundstarted import SoundCaptures
 from cattailer.engine.offline import PUMP_SAMPLES, run_inline
+from cattailer.engine.runs.captures import Captures
+from cattailer.engine.runs.making import Making
+from cattailer.engine.runs.soundstarted import SoundCaptures
 from cattailer.media import journal, wavfile
 from cattailer.media.disk import REAL, Disk
 from tests.helpers.plans import Nobody, plan_of
@@ -63,9 +64,8 @@ def capture(engine: Engine, out: Path, course: Course, count_bars: int = 0) -> C
 
 def settle(engine: Engine) -> None:
     """Drives it until everything is closed, what lies after a punch too."""
-    for _ in range(2):
-        end = engine.sample + 2 * PUMP_SAMPLES
-        run_inline(engine, lambda end=end: engine.busy or bool(engine.courses) or engine.sample < end)  # type: ignore[misc]
+    end = engine.sample + PUMP_SAMPLES
+    run_inline(engine, lambda: engine.busy or bool(engine.courses) or engine.sample < end)
     assert engine.transport.state == STOPPED
 
 

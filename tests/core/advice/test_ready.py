@@ -35,3 +35,19 @@ def test_it_names_what_would_be_captured_twice_lost_or_without_a_name() -> None:
     texts = [f.text for f in ready.check([_row(name="Track 4"), _row(name="input 9"), _row()], 100, "1 h", True)]
     assert texts[0] == "2 tracks have no name yet: the file would be called Track 4"
     assert [f.kind for f in ready.check([_row(sockets=(3, 3))], 100, "1 h", True)] == ["good", "good"], "a pair of one"
+
+
+def test_it_hears_what_would_be_silent_forgotten_or_clipped() -> None:
+    rows = [
+        _row(silent_s=24.0), _row(name="Drum", clipped=True), _row(name="Room", armed=False, loud=True),
+        _row(name="Harmonium", loud=True, silent_s=19.9),
+    ]
+    texts = [f.text for f in ready.check(rows, 100, "1 h", True)]
+    assert texts[:3] == [
+        "Cello is armed, and nothing has come in for 24 s",
+        "Drum clipped since the peaks were reset: turn the gain down", "Room is playing and not armed",
+    ]
+    nobody = [f.text for f in ready.check([_row(armed=False, loud=True)], 100, "1 h", True)]
+    assert not any("playing" in text for text in nobody), "where nothing is armed that is said already"
+    own = findings.Finding("look", "Ears 1 is without Cello", "own:1:3")
+    assert own in ready.check([_row()], 100, "1 h", True, elsewhere=[own])

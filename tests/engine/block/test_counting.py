@@ -13,8 +13,8 @@ from cattailer.core.time.clicking import ClickSettings
 from cattailer.core.time.counting import count_in
 from cattailer.core.time.timeline import Meter, Tempo, TempoMap
 from cattailer.engine.block.engine import Engine
-from cattailer.engine.block.runs import make_count, make_lead_in
 from cattailer.engine.offline import run_inline
+from cattailer.engine.runs.making import make_count, make_lead_in
 from cattailer.engine.writing.runwriter import RunWriter
 from cattailer.media import bwf, wavfile
 from cattailer.services.session import demo

@@ -12,8 +12,8 @@ from cattailer.core.mix.listening import Listen
 from cattailer.core.plan import MixPlan, Plan, TrackPlan
 from cattailer.core.takes.pieces import Piece
 from cattailer.engine.block.engine import Engine
-from cattailer.engine.block.runs import make_run
 from cattailer.engine.effects.strips import Strips
+from cattailer.engine.runs.making import make_run
 from cattailer.media import journal, wavfile
 from tests.helpers.plans import Nobody, plan_of
 

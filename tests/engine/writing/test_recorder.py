@@ -4,7 +4,7 @@ from pathlib import Path
 
 import pytest
 
-from cattailer.engine.block.runs import make_count, make_lead_in
+from cattailer.engine.runs.making import make_count, make_lead_in
 from cattailer.engine.writing.recorder import Recorder
 from tests.helpers.plans import LOOP, opened, plan_of, start
 

@@ -12,7 +12,7 @@ from cattailer.services.session import demo, history, opening
 from cattailer.services.stages.capture import show
 from cattailer.services.stages.takes import files
 from cattailer.store.models import Media, Run, Session, Take
-from tests.helpers.sessions import make_takes, plan_of, rows_of, stop, takes_of, words
+from tests.helpers.sessions import make_takes, plan_of, rows_of, stop, takes_of, the_patch, words
 from tests.helpers.waiting import pass_time, wait_for
 
 
@@ -285,3 +285,49 @@ def test_punched_out_it_rolls_on(desk: Desk) -> None:
     settled(desk)
     assert len(all_runs(desk, session)) == 2
     assert files.take_file(desk, session, 1).path.is_file()
+
+
+def test_armed_in_mid_run_a_track_joins_it(desk: Desk) -> None:
+    session = armed(desk)
+    transport.capture(desk, session)
+    pass_time(desk.engine, 0.5)
+    third = rows_of(desk, session)[2].id
+    arming.arm_track(desk, session, third, True)
+    with pytest.raises(NotNow, match="must wait"):
+        arming.arm_track(desk, session, third, False)
+    pass_time(desk.engine, 0.3)
+    stop(desk, session)
+    settled(desk)
+    (run,) = all_runs(desk, session)
+    assert len(run.takes) == 3
+    assert len({(t.start, t.samples, t.number) for t in run.takes}) == 1
+
+
+def test_locked_tracks_stay_as_they_are(desk: Desk) -> None:
+    session = armed(desk)
+    rows = rows_of(desk, session)
+    arming.lock_track(desk, session, rows[0].id, True)
+    arming.lock_track(desk, session, rows[1].id, True)
+    with pytest.raises(NotNow, match="is locked"):
+        arming.arm_track(desk, session, rows[0].id, False)
+    with pytest.raises(NotNow, match="is locked"):
+        arming.arm_some(desk, session, [rows[2].id, rows[1].id], True)
+    assert not rows_of(desk, session)[2].armed
+    arming.arm_all(desk, session, True)
+    assert [r.armed for r in rows_of(desk, session)][:3] == [True, False, True]
+    arming.arm_all(desk, session, False)
+    assert [r.armed for r in rows_of(desk, session)] == [True] + [False] * 9
+    for row in rows[:2]:
+        arming.lock_track(desk, session, row.id, False)
+    arming.arm_some(desk, session, [r.id for r in rows], False)
+    arming.arm_some(desk, session, [rows[2].id, rows[4].id], True)
+    assert [n for n, r in enumerate(rows_of(desk, session)) if r.armed] == [2, 4]
+    group = the_patch(desk, session).groups[0]
+    arming.arm_group(desk, session, group.id, True)
+    assert sum(r.armed for r in rows_of(desk, session)) > 2
+
+
+def test_tracks_are_disarmed_after_a_run_where_that_is_wanted(desk: Desk) -> None:
+    session = armed(desk, disarms="on")
+    once_more(desk, session)
+    assert not any(r.armed for r in rows_of(desk, session))

@@ -86,7 +86,7 @@ def test_from_capture_to_takes(desk: Desk) -> None:
     assert set(drawn) == {first.id, drum.id}
     assert any(drawn[drum.id][:40])
     assert not any(drawn[drum.id][2 * int(100 * info.frames / 48000) + 4 :])
-    assert shown.marks == {"patch": "settled", "levels": "untouched", "timing": "untouched", "listen": "settled", "capture": "settled", "takes": "settled"}
+    assert shown.marks == {"patch": "settled", "levels": "untouched", "timing": "untouched", "listen": "settled", "capture": "look", "takes": "settled"}, "the round trip was never measured"
     with desk.database.transaction() as db:
         plan = compile_plan(desk, db.get_one(Session, session))
     assert [(p.track, p.samples) for p in plan.pieces] == [(first.id, info.frames), (drum.id, info.frames)]
@@ -107,7 +107,7 @@ def test_a_capture_forbids_what_would_disturb_it(desk: Desk) -> None:
     transport.capture(desk, session)
     other = sessions.create_session(desk, "Other", sessions.Hardware("marshgate-2"))
     for call in (
-        lambda: arming.arm_track(desk, session, row.id, False), lambda: arming.arm_all(desk, session, True),
+        lambda: arming.arm_track(desk, session, row.id, False), lambda: arming.arm_all(desk, session, False),
         lambda: transport.capture(desk, session), lambda: opening.open_session(desk, other),
         lambda: transport.locate(desk, session, 0),
     ):

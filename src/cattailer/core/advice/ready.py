@@ -1,5 +1,6 @@
 """The ready check."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from cattailer.core.findings import Cure, Finding
@@ -7,6 +8,7 @@ from cattailer.core.patch.patchcheck import DEFAULT_NAME
 from cattailer.core.wording import counted
 
 LITTLE_DISK_MINUTES = 10.0
+SILENT_S = 20.0
 
 
 @dataclass(frozen=True)
@@ -19,14 +21,20 @@ class RowState:
     phantom: bool
     fed: bool
     sockets: tuple[int, ...] = ()
+    silent_s: float = 0.0
+    """For how long nothing came in."""
+    loud: bool = False
+    """Something came in lately."""
+    clipped: bool = False
 
 
 def check(
     rows: list[RowState], minutes_left: float, left_text: str, engine_there: bool, late_ms: float | None = None,
-    dropouts: int = 0,
+    dropouts: int = 0, elsewhere: Sequence[Finding] = (),
 ) -> list[Finding]:
     """Findings, the gravest first. ``late_ms`` is how late players hear themselves where the buffer for mixing is in
-    use, else None; ``dropouts`` is how often sound was lost since the interface was opened."""
+    use, else None; ``dropouts`` is how often sound was lost since the interface was opened; ``elsewhere`` is what other
+    stages found that bears on a take."""
     armed = [r for r in rows if r.armed]
     mixing = []
     if late_ms is not None:
@@ -44,18 +52,30 @@ def check(
         elif row.pickup == "condenser" and not row.phantom:
             cure = Cure("switch 48 V on", "phantom", (("socket", str(row.sockets[0])),)) if row.sockets else None
             out.append(Finding("look", f"{row.name} is a condenser without 48 V: it would be silence", cure=cure))
+        elif row.silent_s >= SILENT_S:
+            out.append(Finding("look", f"{row.name} is armed, and nothing has come in for {row.silent_s:.0f} s"))
     out += _shared(armed)
+    if clipped := [r.name for r in armed if r.clipped]:
+        out.append(Finding("look", f"{_some(clipped)} clipped since the peaks were reset: turn the gain down"))
+    if forgotten := [r.name for r in rows if r.loud and not r.armed] if armed else []:
+        are = "is" if len(forgotten) == 1 else "are"
+        out.append(Finding("look", f"{_some(forgotten)} {are} playing and not armed"))
     if dropouts and engine_there:
         text = f"{counted(dropouts, 'dropout')} since the interface was opened. A larger buffer in Timing loses less"
         out.append(Finding("look", text))
     if unnamed := [r.name for r in armed if DEFAULT_NAME.fullmatch(r.name)]:
         are = f"{counted(len(unnamed), 'track')} {'has' if len(unnamed) == 1 else 'have'} no name yet"
         out.append(Finding("look", f"{are}: the file would be called {unnamed[0]}"))
+    out += elsewhere
     if armed and not out:
         out.append(Finding("good", f"{counted(len(armed), 'track')} {'is' if len(armed) == 1 else 'are'} armed"))
     if minutes_left >= LITTLE_DISK_MINUTES:
         out.append(Finding("good", f"{left_text} of disk left for {counted(len(armed) or len(rows), 'track')}"))
     return mixing + out
+
+
+def _some(names: list[str]) -> str:
+    return " and ".join(names) if len(names) < 3 else f"{names[0]}, {names[1]} and {len(names) - 2} more"
 
 
 def _shared(armed: list[RowState]) -> list[Finding]:

@@ -12,8 +12,7 @@ from cattailer.core.units import amplitude
 PLAYHEAD, RANGE, LAST = "playhead", "range", "last"
 FROM = {PLAYHEAD: "the playhead", RANGE: "the range", LAST: "the last start"}
 BEGIN_WORDS = {
-    NOW: "at once", ROLLS: "when I press again or roll", SOUND: "when sound arrives",
-    SOUNDS: "only while there is sound",
+    NOW: "at once", ROLLS: "on a second press", SOUND: "when sound arrives", SOUNDS: "while there is sound",
 }
 LIMITS: dict[str, tuple[float, float, str]] = {
     "pre_bars": (0, 16, "bars of pre-roll"), "post_bars": (0, 16, "bars of post-roll"),

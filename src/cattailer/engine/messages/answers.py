@@ -13,7 +13,8 @@ class Status:
     are not where they should be, ``drops`` the newest dropouts since the interface was opened, ``quiet`` the engine's
     threads that do not come round any more, ``limited`` the mixes whose limiter works most of the time; ``room`` is the
     stand-in's panel, None with a real interface. ``held_s`` is how much of every input can be kept after the fact, and
-    ``held_mb`` the memory that takes."""
+    ``held_mb`` the memory that takes. ``presence`` is by source channel: for how many seconds nothing came in, whether
+    something loud did lately, whether it clipped."""
 
     session: int | None = None
     title: str = ""
@@ -33,6 +34,7 @@ class Status:
     room: RoomState | None = None
     held_s: float = 0.0
     held_mb: int = 0
+    presence: list[tuple[int, bool, bool]] = field(default_factory=list)
 
 
 @dataclass(frozen=True)

@@ -121,6 +121,16 @@ class PunchOut(Command[Status]):
 
 
 @dataclass(frozen=True)
+class JoinRun(Command[Status]):
+    """The tracks of a header are captured with what is captured now, from its beginning if that is still held."""
+
+    header: dict[str, Any]
+    named: list[str] = field(default_factory=list)
+    answer: ClassVar[Any] = Status
+    channel: ClassVar[str] = BESIDE
+
+
+@dataclass(frozen=True)
 class KeepHeard(Command[Status]):
     """Keeps what came in lately as a run. Header and folder as for ``Capture``; the engine says where it begins."""
 
@@ -220,8 +230,8 @@ class AskRoom(Command[RoomState]):
 
 COMMANDS: dict[str, type[Command[Any]]] = {
     kind.__name__: kind for kind in (
-        Ping, GetStatus, RunPlan, Roll, Stop, Locate, Capture, PunchOut, KeepHeard, MoveControls, HoldKeys, PrintClick,
-        ResetMeters, ChooseMeters, GetSound, PlayProbe, MeasureLoad, MeasureEffects, AskRoom,
+        Ping, GetStatus, RunPlan, Roll, Stop, Locate, Capture, PunchOut, JoinRun, KeepHeard, MoveControls, HoldKeys,
+        PrintClick, ResetMeters, ChooseMeters, GetSound, PlayProbe, MeasureLoad, MeasureEffects, AskRoom,
     )
 }
 _READ = {name: TypeAdapter(kind) for name, kind in COMMANDS.items()}

@@ -27,9 +27,9 @@ class TrackMeters(Meters):
 class Frame(TypedDict):
     """Thirty times a second. ``t`` is when it was, in seconds since 1970, ``sample`` the ring sample then; ``pairs``
     are by what a page calls them: "main", a mix's key, or the channels of a pair with a comma;
-    ``passing`` is the number of the pass, where there are several; ``channel`` is None
-    unless meters read behind the channels; ``limits`` (by the mix's key) and ``turned_down`` (by the row's) are what
-    limiters and compressors take away, in dB."""
+    ``passing`` is the number of the pass, where there are several; ``ready`` changes with what the ready check hears;
+    ``channel`` is None unless meters read behind the channels; ``limits`` (by the mix's key) and ``turned_down`` (by
+    the row's) are what limiters and compressors take away, in dB."""
 
     topic: Literal["frame"]
     t: float
@@ -49,6 +49,7 @@ class Frame(TypedDict):
     run: str | None
     captured: int
     passing: int
+    ready: str
     dropouts: int
     players: dict[str, str]
     window: tuple[float, float]

@@ -10,12 +10,12 @@ from pydantic import TypeAdapter, ValidationError
 from cattailer.core.errors import NotNow, Refusal
 from cattailer.core.takes.course import LEAST_PASS_S, NOW, ROLLS, Course
 from cattailer.core.transport import STOPPED, WAITING
-from cattailer.engine.block import lookback
-from cattailer.engine.block.captures import Captures, Making
 from cattailer.engine.block.engine import Engine
-from cattailer.engine.block.runs import make_lead_in, make_run
-from cattailer.engine.block.soundstarted import SoundCaptures
 from cattailer.engine.messages import commands
+from cattailer.engine.runs import joining, lookback
+from cattailer.engine.runs.captures import Captures
+from cattailer.engine.runs.making import Making, make_lead_in, make_run
+from cattailer.engine.runs.soundstarted import SoundCaptures
 from cattailer.media import journal
 from cattailer.media.runheader import Named
 
@@ -76,18 +76,30 @@ def _course(engine: Engine, plain: dict[str, Any]) -> Course:
 
 def go_on(engine: Engine) -> None:
     """A capture that waits for a press begins. Raises NotNow where it waits for something else."""
-    waiting = [c for c in list(engine.courses) if isinstance(c, Captures)]
-    if not waiting:
+    waiting = _latest(engine)
+    if waiting is None:
         raise NotNow("Nothing waits to be captured.")
-    engine.look_at(waiting[-1].positions)
+    engine.look_at(waiting.positions)
     try:
-        engine.between_blocks(waiting[-1].go_on)
+        engine.between_blocks(waiting.go_on)
     finally:
         engine.look_at([])
 
 
 def punch_out(engine: Engine, command: commands.PunchOut) -> None:
     engine.between_blocks(lambda: engine.punch_out(command.pressed))
+
+
+def join(engine: Engine, quiet: list[str], command: commands.JoinRun) -> None:
+    """Raises NotNow where nothing is captured."""
+    header, course = _header(engine, quiet, command.header), _latest(engine)
+    if course is None or not engine.transport.capturing:
+        raise NotNow("The capture has ended, so that track was not captured with it. It is armed for the next.")
+    opening(lambda: joining.join(course, header.files))
+
+
+def _latest(engine: Engine) -> Captures | None:
+    return next((c for c in reversed(engine.courses) if isinstance(c, Captures)), None)
 
 
 def _header(engine: Engine, quiet: list[str], plain: dict[str, Any]) -> journal.RunHeader:

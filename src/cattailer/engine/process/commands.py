@@ -20,7 +20,6 @@ from cattailer.core.transport import WAITING
 from cattailer.engine.block import load
 from cattailer.engine.block.engine import Engine
 from cattailer.engine.block.ring import LOOK_BACK_S
-from cattailer.engine.block.runs import make_count
 from cattailer.engine.effects import costs
 from cattailer.engine.messages import commands
 from cattailer.engine.messages.answers import Loads, Printed, Probed, Sound, Status, Stopped
@@ -28,6 +27,7 @@ from cattailer.engine.messages.commands import Command
 from cattailer.engine.process import capturing
 from cattailer.engine.process.moves import Moves
 from cattailer.engine.process.telemetry import Telemetry
+from cattailer.engine.runs.making import make_count
 from cattailer.engine.sources.probe import Probe
 from cattailer.engine.writing.printing import print_click
 from cattailer.media import journal
@@ -119,6 +119,11 @@ def _punch_out(server: Server, command: commands.PunchOut) -> Status:
     return status(server)
 
 
+def _join(server: Server, command: commands.JoinRun) -> Status:
+    capturing.join(server.need(), server.quiet(), command)
+    return status(server)
+
+
 def _keep(server: Server, command: commands.KeepHeard) -> Status:
     capturing.keep(server.need(), server.quiet(), command)
     return status(server)
@@ -206,6 +211,7 @@ def status(server: Server) -> Status:
         engine.round_trip_samples, engine.driver.latency.round_trip_samples, list(engine.missing), list(engine.drops),
         server.quiet(), server.telemetry.limited if server.telemetry is not None else [],
         engine.stand_in.room() if engine.stand_in is not None else None, LOOK_BACK_S, engine.ring.bytes // 1_000_000,
+        server.telemetry.presence() if server.telemetry is not None else [],
     )
 
 
@@ -213,7 +219,7 @@ _DOES: dict[type[Command[Any]], Callable[[Server, Any], Any]] = {
     commands.Ping: lambda server, _: "here", commands.GetStatus: lambda server, _: status(server),
     commands.RunPlan: _run_plan, commands.Roll: _roll, commands.Stop: _stop, commands.Locate: _locate,
     commands.MoveControls: _move, commands.HoldKeys: _hold, commands.Capture: _capture, commands.KeepHeard: _keep,
-    commands.PunchOut: _punch_out,
+    commands.PunchOut: _punch_out, commands.JoinRun: _join,
     commands.PrintClick: _print,
     commands.ResetMeters: _reset,
     commands.ChooseMeters: _meters, commands.GetSound: _sound, commands.PlayProbe: _probe, commands.MeasureLoad: _load,

@@ -16,6 +16,10 @@ from cattailer.engine.messages.telemetry import Meters, TrackMeters
 BELOW_SHOWN = 0.9
 """True peaks are looked for down to a little below what the falling meter still shows."""
 
+HEARD_DBFS, LOUD_DBFS = -60.0, -40.0
+LATELY_S = 10
+SILENT_S = 20
+
 Floats = NDArray[np.float32]
 
 class RowMeters:
@@ -29,6 +33,9 @@ class RowMeters:
         self._clips = np.zeros(rows, np.int64)
         self._clipped_at = np.zeros(rows)
         self._shown_floor = np.zeros(rows, np.float32)
+        self._since: int | None = None
+        self._heard = np.zeros(rows, np.int64)
+        self._loud = np.full(rows, -(1 << 60), np.int64)
 
     def choose(self, kind: str) -> None:
         """What is read from now on; the newly chosen one begins afresh."""
@@ -71,6 +78,22 @@ class RowMeters:
             low = np.minimum(momentary, short)
             return replace(reading, peak_dbfs=momentary, hold_dbfs=momentary, rms_dbfs=low)
         return reading
+
+    def note(self, reading: Reading, sample: int) -> None:
+        """Up to which ring sample something was heard of each row."""
+        if self._since is None:
+            self._since = sample
+            self._heard[:] = sample
+        self._heard[reading.peak_dbfs > HEARD_DBFS] = sample
+        self._loud[reading.peak_dbfs > LOUD_DBFS] = sample
+
+    def presence(self, sample: int, rows: int) -> list[tuple[int, bool, bool]]:
+        """For each of the first ``rows``: for how many seconds nothing was heard, whether something loud was lately,
+        and whether it clipped."""
+        silent = (sample - self._heard[:rows]) // self._rate
+        loud = sample - self._loud[:rows] < LATELY_S * self._rate
+        clipped = self._clips[:rows] > 0
+        return list(zip(silent.tolist(), loud.tolist(), clipped.tolist(), strict=True))
 
     def reset(self, rows: list[int] | None) -> None:
         which = slice(None) if rows is None else np.array([r for r in rows if 0 <= r < self._count], np.intp)

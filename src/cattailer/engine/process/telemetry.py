@@ -17,7 +17,7 @@ from cattailer.core.units import decibels
 from cattailer.engine.block.engine import Engine
 from cattailer.engine.messages import telemetry
 from cattailer.engine.messages.telemetry import Frame, mix_topic, topic_of
-from cattailer.engine.process.metering import RowMeters
+from cattailer.engine.process.metering import SILENT_S, RowMeters
 
 MIX_CHUNK_S = 0.02
 
@@ -80,6 +80,7 @@ class Telemetry:
     def _frame(self, at: float, state: str, position: int, sample: int, inputs: Reading, ears: Reading) -> Frame:
         engine = self._engine
         plan = engine.plan
+        self.rows.note(inputs, sample)
         words, count = "", engine.count
         if state == COUNTING and count is not None:
             words, position = count.count_in.words(position), count.count_in.stop
@@ -93,6 +94,7 @@ class Telemetry:
             "bar": where.bar, "beat": where.beat, "of": where.of,
             "run": run.header.run if run else None, "captured": run.frames if run else 0,
             "passing": run.header.pass_number if run and (engine.more or run.header.pass_number > 1) else 0,
+            "ready": self._ready(sample, plan),
             "dropouts": engine.dropouts, "players": engine.players,
             "window": plan.window, "muted": engine.muted, "sockets": plan.inputs,
             "kind": self.rows.kind, "point": self.point, "vu_zero": VU_ZERO_DBFS,
@@ -101,6 +103,17 @@ class Telemetry:
             "turned_down": {end: _down(gain) for end, gain in engine.turned_down().items() if gain < HEARD_GAIN},
             "channel": self.rows.after(inputs, plan) if self.point == "channel" else None,
         }
+
+    def presence(self) -> list[tuple[int, bool, bool]]:
+        """Of the source channels; see ``RowMeters.presence``."""
+        return self.rows.presence(self._metered, self._engine.plan.source_channels)
+
+    def _ready(self, sample: int, plan: Plan) -> str:
+        """Changes when what the ready check says of levels may change."""
+        now = self.rows.presence(sample, plan.source_channels)
+        return "".join(
+            str((silent >= SILENT_S) + 2 * loud + 4 * clipped) for silent, loud, clipped in now[: plan.inputs]
+        )
 
     def _pairs(self, plan: Plan, inputs: Reading, ears: Reading) -> dict[str, dict[str, Any]]:
         """Every mix by its key, the main mix by its name too, and the tracks that are pairs, each as one."""

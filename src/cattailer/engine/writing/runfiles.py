@@ -34,7 +34,7 @@ class RunFiles:
     """
 
     def __init__(self, folder: Path, stem: str, header: journal.RunHeader, disk: Disk) -> None:
-        self.folder = folder
+        self.folder, self.stem = folder, stem
         self._header, self._disk = header, disk
         self.tracks: list[TrackFile] = []
         self.path = folder / f"{stem}{journal.SUFFIX}"

@@ -62,7 +62,8 @@ class RunWriter:
         """The ring sample that is the run's first, once it is known."""
         self.held: int | None = None
         """From this ring sample on it is not known yet whether it belongs to the run."""
-        self._stop: int | None = None
+        self.stop: int | None = None
+        """The ring sample before which it ends, once that is known."""
         self._gap_until = 0
         self._lost: deque[tuple[int, int, float, str]] = deque()
         self._inputs = np.array([i for f in header.files for i in f.inputs], np.intp)
@@ -81,7 +82,7 @@ class RunWriter:
 
     def finish(self, sample: int) -> None:
         """The run ends before ring sample ``sample``, or where it was to end, if that is earlier."""
-        self._stop = sample if self._stop is None else min(self._stop, sample)
+        self.stop = sample if self.stop is None else min(self.stop, sample)
 
     def call_off(self) -> None:
         """Nothing is to be kept: called before the first sample, it takes the files away again."""
@@ -117,13 +118,13 @@ class RunWriter:
                 self.fail(why)
             while self._lost:
                 self._mark(*self._lost.popleft())
-            if self._stop is not None and self.first + self.frames >= self._stop:
+            if self.stop is not None and self.first + self.frames >= self.stop:
                 self.ended = True
 
     def _write_some(self) -> bool:
         assert self.first is not None
         at = self.first + self.frames
-        until = min(self._ring.written, at + MOST_AT_ONCE, *(n for n in (self._stop, self.held) if n is not None))
+        until = min(self._ring.written, at + MOST_AT_ONCE, *(n for n in (self.stop, self.held) if n is not None))
         if until <= at:
             return False
         block = None if at < self._gap_until else self._ring.read(at, until, self._inputs)
@@ -149,8 +150,8 @@ class RunWriter:
         """Where the ring holds sound again, when the disk was slower than the ring is long: until there it is lost."""
         if at >= self._gap_until:
             self._gap_until = min(self._ring.oldest + self._ring.size // 4, self._ring.written)
-            if self._stop is not None:
-                self._gap_until = min(self._gap_until, self._stop)
+            if self.stop is not None:
+                self._gap_until = min(self._gap_until, self.stop)
             self.behind += 1
             self._lost.append((at, self._gap_until - at, 0.0, journal.DISK))
         return self._gap_until
@@ -177,8 +178,8 @@ class RunWriter:
         assert self.first is not None
         a = max(0, sample - self.first)
         b = sample + samples - self.first
-        if self._stop is not None:
-            b = min(b, self._stop - self.first)
+        if self.stop is not None:
+            b = min(b, self.stop - self.first)
         if b > a:
             self.dropouts.append(journal.Dropout(a, b - a, round(load, 3), cause))
             at = self.header.start + a

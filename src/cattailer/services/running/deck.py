@@ -1,5 +1,6 @@
 """What the Deck shows of a session, ready to render."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
 
@@ -21,7 +22,8 @@ from cattailer.services.desk.desk import Desk
 from cattailer.services.desk.disk import disk_minutes_left, time_left_text
 from cattailer.services.running import ranges, runs
 from cattailer.services.running.ranges import RangeView
-from cattailer.services.session.rows import tempo_of
+from cattailer.services.session.compiling import feeders_of, source_channel
+from cattailer.services.session.rows import measured_correction, tempo_of
 from cattailer.store.models import Run, Session
 
 MOST_LOST, MOST_RUNS = 3, 20
@@ -58,28 +60,39 @@ class Deck:
     held: str
 
 
-def describe(desk: Desk, session: Session, patch: Patch, profile: Profile, state: Status) -> Deck:
+def describe(
+    desk: Desk, session: Session, patch: Patch, profile: Profile, state: Status, elsewhere: Sequence[Finding] = ()
+) -> Deck:
+    """``elsewhere`` is what other stages found that bears on a take."""
     clicking, tempo = ClickSettings.from_dict(session.clicking), tempo_of(session)
     bpm, meter = float(tempo.tempi[0].bpm), tempo.meters[0]
     return Deck(
         session.click, clicking.count_bars, clicking.count_sound, clicking.count_when,
         f"{bpm:g}  {meter.beats}/{meter.unit}", ranges.view(session), sum(t.armed for t in patch.tracks),
-        _ready(desk, session, patch, profile, state), [_run(run, tempo) for run in newest_runs(session)],
+        ready_check(desk, session, patch, profile, state, elsewhere),
+        [_run(run, tempo) for run in newest_runs(session)],
         main.id if (main := patch.main()) else 0,
         f"the last {state.held_s:.0f} s are always held ({state.held_mb} MB)" if state.held_s else "",
     )
 
 
-def _ready(desk: Desk, session: Session, patch: Patch, profile: Profile, state: Status) -> list[Finding]:
+def ready_check(
+    desk: Desk, session: Session, patch: Patch, profile: Profile, state: Status, elsewhere: Sequence[Finding] = ()
+) -> list[Finding]:
     armed = [t for t in patch.tracks if t.armed]
     channels = sum(len(t.feeds) for t in armed or patch.tracks)
     minutes = disk_minutes_left(desk, channels, session.rate_hz, session.bits)
     late_ms = None
     if session.mixing and profile.known:
         late_ms = profile.latency(session.period).round_trip_ms(session.rate_hz)
+    feeders = feeders_of(patch)
+    open_here = state.session == session.id
+    found = [*elsewhere]
+    if armed and measured_correction(session) is None and any(t.takes for t in patch.tracks):
+        found.append(Finding("look", "The round trip was never measured, so what is captured over takes may lie late"))
     return _troubles(desk, state) + ready.check(
-        [_state(patch, t) for t in patch.tracks], minutes, time_left_text(minutes), state.state != AWAY, late_ms,
-        state.dropouts if state.session == session.id else 0,
+        [_state(patch, t, profile, feeders, state.presence if open_here else []) for t in patch.tracks],
+        minutes, time_left_text(minutes), state.state != AWAY, late_ms, state.dropouts if open_here else 0, found,
     )
 
 
@@ -99,11 +112,17 @@ def _troubles(desk: Desk, state: Status) -> list[Finding]:
     return out
 
 
-def _state(patch: Patch, track: PatchTrack) -> ready.RowState:
+def _state(
+    patch: Patch, track: PatchTrack, profile: Profile, feeders: tuple[int, ...],
+    presence: Sequence[tuple[int, bool, bool]],
+) -> ready.RowState:
     fed_by = [row for f in track.feeds if (n := socket_of(f)) and (row := patch.input(n))]
+    channels = [source_channel(f, profile, feeders) for f in track.feeds if socket_of(f)]
+    heard = [presence[c] for c in channels if 0 <= c < len(presence)]
     return ready.RowState(
         track.name, track.armed, fed_by[0].pickup if fed_by else "", all(i.phantom for i in fed_by), any(track.feeds),
-        tuple(i.socket for i in fed_by),
+        tuple(i.socket for i in fed_by), min((h[0] for h in heard), default=0), any(h[1] for h in heard),
+        any(h[2] for h in heard),
     )
 
 

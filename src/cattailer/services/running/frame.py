@@ -1,6 +1,6 @@
 """What stands around the sheet of every stage: the session's name, the stage line and the Deck."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from cattailer.core.advice import ears
 from cattailer.core.findings import Finding
@@ -16,6 +16,9 @@ from cattailer.services.running.deck import Deck
 from cattailer.services.session.reading import load
 from cattailer.services.session.rows import measured_correction, patch_of
 from cattailer.store.models import Session
+
+OWN = "own:"
+"""The key of what Listen finds of players who do not hear themselves."""
 
 
 @dataclass(frozen=True)
@@ -43,9 +46,10 @@ def show(desk: Desk, session_id: int) -> Frame:
 def describe(desk: Desk, session: Session, state: Status) -> Frame:
     """Of a session that ``load`` read, with the engine's status."""
     profile, patch = desk.profile_or_blank(session.interface), patch_of(session)
-    shown = deck.describe(desk, session, patch, profile, state)
     looks = patchcheck.check(patch, profile, frozenset(session.accepted))
     heard = listening(session, patch, profile, state.limited if state.session == session.id else [])
+    own = [f for f in heard if f.key.startswith(OWN)]
+    shown = deck.describe(desk, session, patch, profile, state, [replace(f, cure=None) for f in own])
     return Frame(
         session.id, session.title,
         f"{profile.name} · {session.rate_hz / 1000:g} kHz · {session.bits} bit · {session.period} samples",

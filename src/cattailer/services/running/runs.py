@@ -10,18 +10,19 @@ from dataclasses import replace
 from datetime import datetime
 from pathlib import Path
 
-from sqlalchemy import func, orm, select
+from sqlalchemy import func, select
 from sqlalchemy.exc import DataError, IntegrityError
 
-from cattailer.core.takes.marks import RATING
+from cattailer.core.takes.settings import CaptureSettings
+from cattailer.core.transport import captures
 from cattailer.media import journal, recovery, wavfile
-from cattailer.media.journal import LEAD_IN_FOLDER, LEAD_IN_MARK, FileEnd, RunFile, RunStory
+from cattailer.media.journal import LEAD_IN_MARK, RunStory
 from cattailer.media.recovery import Report, Trouble
 from cattailer.services.desk.desk import Desk, log
-from cattailer.services.session.editing import enter
+from cattailer.services.running.entering import enter_late, enter_lead_out, enter_takes, rate
+from cattailer.services.session.editing import editing, enter
 from cattailer.services.session.pushing import push
-from cattailer.store.kept import Mark
-from cattailer.store.models import Media, Run, Session, Take, Track
+from cattailer.store.models import Media, Run, Session, Take
 
 NOT_ENTERED = "This run cannot be entered ({}). Its files are left as they are."
 FRESH_S = 5.0
@@ -86,10 +87,15 @@ def _look(desk: Desk, path: Path) -> RunStory | None:
         story = journal.read(path) if mended is None else mended.story
         if not story.ended:
             return None
-        if story.header.after and story.samples and not _enter_lead_out(desk, story):
+        if story.header.after and story.samples and not enter_lead_out(desk, story):
             return None  # its run is not there yet
+        if story.header.joins and story.samples and not enter_late(desk, story):
+            return None
         entered = not story.header.apart and story.samples > 0 and _enter(desk, story)
         known.settled.add(path)
+        if entered:
+            for other in set(journal.find_all(story.folder)) - known.settled:
+                _look(desk, other)  # what belongs to it and was ready earlier
         return story if entered else None
     except FileNotFoundError:  # it was taken away meanwhile: nothing was captured in it
         return None
@@ -137,103 +143,28 @@ def _enter(desk: Desk, story: RunStory) -> bool:
             roll=header.roll or header.run, pass_number=header.pass_number, over=header.over,
         )
         db.add(run)
-        _takes(desk, db, session, story, run)
-        _rate(db, run)
+        enter_takes(desk, db, session, story, run)
+        rate(db, run)
         name = f"Run {number}{f' ({header.note})' if header.note else ''}"
         what = f"{name} {'recovered' if story.recovered else 'captured'}"
         enter(db, session, what, "fixed", {}, {"run": header.run})
         session.takes_revision = session.revision
+        disarms = CaptureSettings.from_dict(session.capturing).disarms
     push(desk, header.session)
+    if disarms:
+        _disarm(desk, header.session)
     return True
 
 
-def _takes(desk: Desk, db: orm.Session, session: Session, story: RunStory, run: Run) -> None:
-    """A take for each file that holds something; a file that cannot be read is named in the run's message."""
-    root, ends = desk.media / session.folder, {end.path: end for end in story.files}
-    lead_ins = _lead_ins(db, session, root, story)
-    for file in story.header.files:
-        end = ends.get(file.path)
-        track = db.scalar(select(Track).where(Track.id == file.track, Track.session_id == session.id))
-        if end is None or track is None or end.samples == 0:
-            continue
-        try:
-            media = _media(session, root, story.folder / file.path, end)
-        except (OSError, ValueError) as why:
-            run.message = f"{run.message} {file.path} cannot be used ({_short(why)}).".strip()
-            continue
-        if media.samples:
-            db.add(media)
-            _take(db, track, run, media, lead_ins.get(file.path), file, end)
-
-
-def _take(
-    db: orm.Session, track: Track, run: Run, media: Media, lead_in: Media | None, file: RunFile, end: FileEnd
-) -> None:
-    db.add(Take(
-        track_id=track.id, run=run, media=media, number=run.number, start=run.start, samples=media.samples,
-        lead_in=lead_in, peak_dbfs=end.peak_dbfs, clips=end.clips, source=file.source, gain_db=file.gain_db,
-        printed=file.prints,
-    ))
-    db.flush()
-
-
-def _rate(db: orm.Session, run: Run) -> None:
-    """What somebody thought of it while it was captured."""
-    said = list(db.scalars(select(Mark).where(Mark.run == run.uuid, Mark.kind == RATING).order_by(Mark.id)))
-    for mark in said:
-        run.rating = mark.text
-        db.delete(mark)
-
-
-def _enter_lead_out(desk: Desk, story: RunStory) -> bool:
-    """What lay after a punch, for the takes of its run; whether that is there."""
-    with desk.database.transaction() as db:
-        run = db.scalar(select(Run).where(Run.uuid == story.header.lead_in_of))
-        if run is None:
-            return False
-        session = db.get_one(Session, run.session_id)
-        by_track = {take.track_id: take for take in run.takes}
-        tracks = {file.path: file.track for file in story.header.files}
-        for end in story.files:
-            take = by_track.get(tracks.get(end.path, 0))
-            if take is not None and take.lead_out_id is None:
-                with suppress(OSError, ValueError):
-                    media = _media(session, desk.media / session.folder, story.folder / end.path, end)
-                    db.add(media)
-                    db.flush()
-                    take.lead_out_id = media.id
-    return True
-
-
-def _short(why: Exception) -> str:
-    return why.strerror or "it cannot be read" if isinstance(why, OSError) else str(why)
-
-
-def _lead_ins(db: orm.Session, session: Session, root: Path, story: RunStory) -> dict[str, Media]:
-    """What was counted in before a run, by the name of the file that it lies before; enters it with the run."""
-    path = story.folder / LEAD_IN_FOLDER / story.path.name
-    found: dict[str, Media] = {}
-    with suppress(journal.Unreadable, OSError):
-        recovery.mend_run(path)
-        before = journal.read(path)
-        if not before.ended or before.header.lead_in_of != story.header.run or not before.samples:
-            return {}
-        for end in before.files:
-            with suppress(OSError, ValueError):
-                found[end.path] = _media(session, root, before.folder / end.path, end)
-                db.add(found[end.path])
-    return found
-
-
-def _media(session: Session, root: Path, path: Path, end: FileEnd) -> Media:
-    """Raises OSError, NotAWave. A disk that failed may have kept the sound and not the header that says so."""
-    info = wavfile.inspect(path)
-    if end.samples is not None and info.frames < end.samples:
-        info = wavfile.mend(path, end.samples)
-    return Media(
-        session_id=session.id, path=str(path.relative_to(root)), channels=info.format.channels,
-        bits=info.format.bits, rate_hz=info.format.rate_hz, samples=info.frames, crc32=end.crc32,
-    )
+def _disarm(desk: Desk, session_id: int) -> None:
+    """After a run, where the session wants it; a locked track stays as it is."""
+    state = desk.engine_state()
+    if state.session == session_id and captures(state.state):
+        return
+    with editing(desk, session_id) as edit:
+        for track in edit.session.tracks:
+            track.armed = track.armed and track.locked
+        edit.what = "Disarmed after the run"
 
 
 def measure_one(desk: Desk, passed_over: set[int]) -> bool:

@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 
 from cattailer.core.gear.interface import Profile
-from cattailer.core.patch.ends import SOFT, in_words, kind_of, socket_of
+from cattailer.core.patch.ends import SOFT, group_end, in_words, kind_of, socket_of, track_end
 from cattailer.core.patch.patch import Patch
 from cattailer.core.takes.settings import CaptureSettings
 from cattailer.services.desk.desk import Desk
@@ -15,7 +15,7 @@ from cattailer.services.session.reading import load
 from cattailer.services.session.rows import patch_of
 from cattailer.services.stages.capture import what
 from cattailer.services.stages.capture.what import MarkLine, NewestRun
-from cattailer.store.models import Track
+from cattailer.store.models import Session, Track
 
 
 @dataclass(frozen=True)
@@ -33,18 +33,21 @@ class TrackRow:
     source: str
     gain_db: float | None
     armed: bool
+    locked: bool
     effects: str
 
 
 @dataclass(frozen=True)
 class CapturePage:
-    """``how`` is how the next capture goes, ``will`` says what it captures; ``newest`` is the newest run."""
+    """``how`` is how the next capture goes, ``will`` says what it captures; ``newest`` is the newest run. ``groups``
+    have a number, a name, and whether all of their tracks are armed."""
 
     frame: Frame
     rows: list[TrackRow]
     gain_range: str
     how: CaptureSettings
     will: str
+    groups: list[tuple[int, str, bool]]
     newest: NewestRun | None
     marks: list[MarkLine]
 
@@ -59,7 +62,7 @@ def show(desk: Desk, session_id: int) -> CapturePage:
         return CapturePage(
             frame.describe(desk, session, state), [_row(patch, profile, feeders, t) for t in session.tracks],
             f"{profile.gain_min_db:+g} to {profile.gain_max_db:+g} dB", settings_of(session),
-            what.will_be(desk, db, session), what.newest(session), what.marks(db, session),
+            what.will_be(desk, db, session), _groups(session), what.newest(session), what.marks(db, session),
         )
 
 
@@ -75,8 +78,17 @@ def _row(patch: Patch, profile: Profile, feeders: tuple[int, ...], track: Track)
         [source_channel(f, profile, feeders) for f in track.feeds], any(i.phantom for i in fed_by),
         bool(sockets) and profile.socket(sockets[0]).has("phantom"),
         source or _without_source(track, bool(sockets)), first.gain_db if first and preamp else None, track.armed,
+        track.locked,
         ("effects captured too" if track.prints else "effects heard only") if track.effects else "",
     )
+
+
+def _groups(session: Session) -> list[tuple[int, str, bool]]:
+    """Those that sum tracks."""
+    armed = {track_end(t.id): t.armed for t in session.tracks}
+    within = {g.id: [armed[r.start] for r in session.routes if r.target == group_end(g.id) and r.start in armed]
+              for g in session.groups}
+    return [(g.id, g.name, all(within[g.id])) for g in session.groups if within[g.id]]
 
 
 def _without_source(track: Track, socket: bool) -> str:

@@ -24,12 +24,12 @@ def will_be(desk: Desk, db: orm.Session, session: Session) -> str:
     armed = [t for t in session.tracks if t.armed]
     if not armed:
         return ""
-    header, folder, _ = next_run(desk, db, session, [t.id for t in armed])
+    header, _, _ = next_run(desk, db, session, [t.id for t in armed])
     file, depth = header.files[0], "32-bit float" if session.bits == 32 else f"{session.bits} bit"
     feed = in_words(tuple(armed[0].feeds), {g.id: g.name for g in session.groups})
     more = f", and {counted(len(armed) - 1, 'more track')}" if len(armed) > 1 else ""
     form = f"{depth}, {session.rate_hz / 1000:g} kHz"
-    return f"take {header.number}: {file.feed or feed} to {folder.name}/{file.path}{more}; {form}"
+    return f"take {header.number}: {file.feed or feed} to {file.path}{more}; {form}"
 
 
 @dataclass(frozen=True)

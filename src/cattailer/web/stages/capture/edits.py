@@ -1,16 +1,25 @@
 """Capture: what people do in its rows. Every edit answers with nothing; pages fetch what changed."""
 
+from typing import Annotated
+
 from flask import Blueprint, Response
+from pydantic import BeforeValidator, Field
 
 from cattailer.services.running import arming
 from cattailer.services.session import inputs, tracks
-from cattailer.web.forms import Decibels, Form, Text, desk, done, form
+from cattailer.web.forms import Decibels, Form, Number, Text, desk, done, form
 
 blueprint = Blueprint("capture_edits", __name__, url_prefix="/s/<int:session_id>")
 
 
 class Armed(Form):
     armed: bool = False
+
+
+class Some(Armed):
+    """Numbers of tracks, with commas."""
+
+    tracks: Annotated[list[Number], BeforeValidator(lambda text: str(text).split(",")), Field(max_length=1000)]
 
 
 class Name(Form):
@@ -37,6 +46,25 @@ def arm(session_id: int, track_id: int) -> Response:
 @blueprint.post("/tracks/arm")
 def arm_all(session_id: int) -> Response:
     arming.arm_all(desk(), session_id, form(Armed).armed)
+    return done()
+
+
+@blueprint.post("/tracks/arm-some")
+def arm_some(session_id: int) -> Response:
+    wish = form(Some)
+    arming.arm_some(desk(), session_id, wish.tracks, wish.armed)
+    return done()
+
+
+@blueprint.post("/groups/<int:group_id>/arm")
+def arm_group(session_id: int, group_id: int) -> Response:
+    arming.arm_group(desk(), session_id, group_id, form(Armed).armed)
+    return done()
+
+
+@blueprint.post("/tracks/<int:track_id>/lock")
+def lock(session_id: int, track_id: int) -> Response:
+    arming.lock_track(desk(), session_id, track_id, form(On).on)
     return done()
 
 

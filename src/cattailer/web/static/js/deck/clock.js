@@ -2,8 +2,8 @@
 import { on } from "../page/socket.js";
 
 const WORDS = {
-  stopped: "stopped", counting: "◌ count-in", rolling: "rolling", capturing: "● capturing", waiting: "◌ waiting", "pre-roll": "◌ before it captures",
-  "post-roll": "◌ after it",
+  stopped: "stopped", counting: "◌ count-in", rolling: "rolling", capturing: "● capturing", waiting: "◌ waiting", "pre-roll": "◌ pre-roll",
+  "post-roll": "◌ post-roll",
 };
 
 export function startClock() {
@@ -15,7 +15,7 @@ export function startClock() {
     put(clock, frame.clock);
     put(bars, frame.where);
     put(samples, frame.samples);
-    put(state, frame.passing ? `${WORDS[frame.state]} · pass ${frame.passing}` : WORDS[frame.state]);
+    put(state, frame.passing && frame.state === "capturing" ? `● pass ${frame.passing}` : WORDS[frame.state]);
     state.classList.toggle("text-vermilion", frame.state === "capturing");
     state.classList.toggle("text-ochre", ["counting", "waiting", "pre-roll", "post-roll"].includes(frame.state));
     if (document.body.dataset.state !== frame.state) document.body.dataset.state = frame.state;

@@ -8,6 +8,7 @@ import { startGrid } from "../patch/grid.js";
 import { startKeys } from "./keys.js";
 import { startEars } from "../listen/ears.js";
 import { startGuide } from "../listen/guide.js";
+import { startArming } from "../capture/arming.js";
 import { startLanes } from "../capture/lanes.js";
 import { startLevels } from "../levels/levels.js";
 import { startListen } from "../deck/listen.js";
@@ -33,6 +34,7 @@ if (document.body.dataset.session) {
   startClock();
   startMeters();
   startLanes();
+  startArming();
   startListen();
   startPlayers();
   startPress();

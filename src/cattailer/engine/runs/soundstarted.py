@@ -8,8 +8,9 @@ import numpy as np
 from cattailer.core.sound.gate import BEGINS, Edge, Gate
 from cattailer.core.takes.course import SOUND, Course
 from cattailer.core.transport import CAPTURING, PRE_ROLL, WAITING
-from cattailer.engine.block.captures import FOREVER, Captures, Making
 from cattailer.engine.block.engine import Engine
+from cattailer.engine.runs.captures import FOREVER, Captures
+from cattailer.engine.runs.making import Making
 from cattailer.engine.writing.runwriter import RunWriter
 
 CHUNK = 48000
@@ -53,27 +54,27 @@ class SoundCaptures(Captures):
     def _take(self, edge: Edge) -> None:
         if not self.going or edge.sample >= self.until:
             return
-        engine, only = self.engine, self.course.begin == SOUND
+        only = self.course.begin == SOUND
         if edge.kind != BEGINS:
             if self._last is not None:
                 self._last.finish(edge.sample)
                 self._last.held = None
                 self._last = None
-            engine.soon(lambda: self._state(PRE_ROLL))
+            self.soon(lambda: self._state(PRE_ROLL))
         elif self._at is None:
-            self._at, self._last = (edge.sample, self.start), self._runs[-1]
+            self._at, self._last = (edge.sample, self.start), self.runs[-1]
             self._last.held = None if only else edge.sample
-            engine.soon(lambda: self._sounded(edge.sample))
+            self.soon(lambda: self._sounded(edge.sample))
             self.going = not only
         elif (run := self.make_next(self._at[1] + edge.sample - self._at[0])) is not None:
             self._last, run.held = run, edge.sample
-            engine.soon(lambda: self._goes_on(run, edge.sample))
+            self.soon(lambda: self._goes_on(run, edge.sample))
 
     # --- in the block path --------------------------------------------------------------------------------------------
 
     def _sounded(self, first: int) -> None:
         """The timeline jumps to where it would be if it had begun with the sound."""
-        engine, transport, run = self.engine, self.engine.transport, self._runs[-1]
+        engine, transport, run = self.engine, self.engine.transport, self.runs[-1]
         if transport.state != WAITING:
             return
         transport.position = self.start + engine.ring.written + self._trip - first

@@ -1,7 +1,7 @@
 """What is made ready, off the block path, before a run begins."""
 
 from collections.abc import Callable
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 from cattailer.engine.block.engine import Engine
@@ -10,6 +10,26 @@ from cattailer.engine.sources.click import Count
 from cattailer.engine.writing.prints import Prints
 from cattailer.engine.writing.runwriter import RunWriter
 from cattailer.media import journal
+from cattailer.media.runheader import Named
+
+AS_USUAL = Named()
+
+
+@dataclass(frozen=True)
+class Making:
+    """What runs are made from: the header of the first, where its files go, how further files are called, and how many
+    bars are counted in."""
+
+    header: journal.RunHeader
+    folder: Path
+    stem: str
+    named: Named = AS_USUAL
+    count_bars: int = 0
+
+    def place(self, number: int) -> tuple[Path, str]:
+        """Folder and stem of another run, beside the first."""
+        stem = f"run-{number:03}"
+        return (self.folder.parent / stem if self.folder.name == self.stem else self.folder), stem
 
 
 def make_run(engine: Engine, folder: Path, stem: str, header: journal.RunHeader) -> RunWriter:

@@ -10,7 +10,9 @@ from cattailer.core.errors import NotNow
 from cattailer.core.takes.course import ROLLS, Course
 from cattailer.core.transport import CAPTURING, POST_ROLL, PRE_ROLL, ROLLING, STOPPED, WAITING
 from cattailer.engine.offline import run_inline
+from cattailer.engine.runs.joining import join
 from cattailer.media.disk import RealDisk
+from cattailer.media.journal import RunFile
 from tests.helpers.plans import run_for
 from tests.helpers.ramp import capture, held, ramp, settle, stories
 
@@ -251,3 +253,43 @@ def test_moved_between_the_press_and_the_beginning_it_is_refused(tmp_path: Path)
         made.begin()
     made.take_away()
     assert not list(tmp_path.rglob("*.wav"))
+
+
+@pytest.mark.parametrize("late", [20_000, 60 * 48_000])
+def test_a_track_that_is_armed_in_mid_run_is_captured_from_its_beginning_if_that_is_held(
+    tmp_path: Path, late: int
+) -> None:
+    engine = ramp()
+    made = capture(engine, tmp_path, Course())
+    run_for(engine, late)
+    oldest = engine.ring.oldest
+    join(made, [RunFile(2, "Two", "x.wav", 1, (1,))])
+    join(made, [RunFile(2, "Two", "x.wav", 1, (1,))])
+    run_for(engine, 30_000)
+    engine.soon(engine.stop)
+    settle(engine)
+    joined, run = stories(tmp_path)
+    assert joined.header.joins == run.header.run
+    sound, other = held(run), held(joined)
+    assert (np.diff(other) % (1 << 22) == 1).all()
+    assert other[-1] == sound[-1]
+    assert joined.header.start == run.header.start + len(sound) - len(other)
+    if late == 20_000:
+        assert len(other) == len(sound)
+    else:
+        assert oldest < other[0] - other[0] % 1 + (1 << 22) * (oldest // (1 << 22)) < oldest + 4 * 48_000
+
+
+def test_armed_in_a_loop_it_is_in_all_passes_that_follow(tmp_path: Path) -> None:
+    engine = ramp()
+    made = capture(engine, tmp_path, Course(start=0, until=40_000, loops=True, passes=4))
+    run_for(engine, 50_000)
+    join(made, [RunFile(2, "Two", "x.wav", 1, (1,))])
+    settle(engine)
+    found = stories(tmp_path)
+    whole = [r.header for r in found if not r.header.joins]
+    assert [(h.pass_number, len(h.files)) for h in whole] == [(1, 1), (2, 1), (3, 1), (4, 2)]
+    late = [r for r in found if r.header.joins]
+    assert [(r.header.pass_number, r.samples) for r in late] == [(2, 40_000), (3, 40_000)]
+    third = next(r for r in found if r.header.pass_number == 3 and not r.header.joins)
+    assert (held(late[1]) == held(third)).all()

@@ -4,44 +4,26 @@ A run is a stretch of the ring, and the ring holds much longer than opening file
 are opened by a thread of its own; the block path only moves the timeline.
 """
 
-from dataclasses import dataclass, replace
+from collections.abc import Callable
+from dataclasses import replace
 from datetime import datetime
-from pathlib import Path
+from typing import Any
 
 from cattailer.core.errors import NotNow
 from cattailer.core.takes.course import JOIN_S, NOW, ROLLS, Course
 from cattailer.core.transport import ROLLING, STOPPED, WAITING
 from cattailer.engine.block.engine import Engine
-from cattailer.engine.block.runs import make_count, make_lead_in, make_lead_out, make_run
+from cattailer.engine.runs.making import Making, make_count, make_lead_in, make_lead_out, make_run
 from cattailer.engine.sources.click import Count
 from cattailer.engine.writing.runwriter import RunWriter
-from cattailer.media.journal import RunHeader
-from cattailer.media.runheader import Named, following
+from cattailer.media.runheader import following
 
 MOST_TAKEN = 1000
 PATIENCE_S = 30.0
 """For so long files that cannot be opened are tried again: what belongs in them is still held."""
 FOREVER = 1 << 62
-AS_USUAL = Named()
 MOVED = "The position was moved just now, so nothing was captured. Press Capture again."
 LOST_PASS = "The files of what comes next could not be opened ({}). The capture was stopped; all until then is kept."
-
-
-@dataclass(frozen=True)
-class Making:
-    """What runs are made from: the header of the first, where its files go, how further files are called, and how many
-    bars are counted in."""
-
-    header: RunHeader
-    folder: Path
-    stem: str
-    named: Named = AS_USUAL
-    count_bars: int = 0
-
-    def place(self, number: int) -> tuple[Path, str]:
-        """Folder and stem of another run, beside the first."""
-        stem = f"run-{number:03}"
-        return (self.folder.parent / stem if self.folder.name == self.stem else self.folder), stem
 
 
 class Captures:
@@ -49,7 +31,7 @@ class Captures:
     the timeline's position there, when Capture was pressed."""
 
     def __init__(self, engine: Engine, course: Course, making: Making, stood: tuple[int, int]) -> None:
-        self.engine, self._making, self._stood = engine, making, stood
+        self.engine, self.making, self._stood = engine, making, stood
         self.moving = engine.transport.state == ROLLING
         self.course = replace(course, begin=NOW) if self.moving and course.begin == ROLLS else course
         self._count: Count | None = None
@@ -63,14 +45,16 @@ class Captures:
         self._pre = 0 if self.moving else course.pre_roll
         by_hand = self.moving and not course.loops and not course.waits
         self._joins = round(JOIN_S * engine.plan.rate_hz) if course.joins or by_hand else 0
-        self._header = making.header
-        self._runs: list[RunWriter] = []
+        self.header = making.header
+        self.runs: list[RunWriter] = []
         self._before: RunWriter | None = None
         self._lead_outs: list[RunWriter] = []
         """Runs that something is to be kept after."""
-        self._stray: list[RunWriter] = []
+        self.stray: list[RunWriter] = []
         """Runs that were opened for nothing."""
         self._next = self._trip = self._try_at = 0
+        self._asked = self._answered = 0
+        """By the thread and by the block path, so that none counts on the other's count."""
         self._span: tuple[int, int | None] | None = None
         self._paused_at: int | None = None
         self._resuming = False
@@ -83,7 +67,8 @@ class Captures:
 
     @property
     def done(self) -> bool:
-        return not (self.going or self._lead_outs or self._stray)
+        waits = self.going or self._lead_outs or self.stray or self._asked != self._answered
+        return not waits and all(run.ended for run in self.runs)
 
     # --- off the block path -------------------------------------------------------------------------------------------
 
@@ -91,8 +76,8 @@ class Captures:
         """Opens the files of the first run. Raises OSError."""
         self._count = None if self.course.waits else self._make_count()
         _, self._samples = next(self._spans)
-        self._header = replace(self._making.header, start=self.start, roll=self._making.header.run)
-        run = make_run(self.engine, self._making.folder, self._making.stem, self._header)
+        self.header = replace(self.making.header, start=self.start, roll=self.making.header.run)
+        run = make_run(self.engine, self.making.folder, self.making.stem, self.header)
         try:
             held = min(self._joins, self.engine.ring.written + self._pre)
             lead = self._count.lead if self._count is not None and not self._pre else held
@@ -100,19 +85,19 @@ class Captures:
         except BaseException:
             run.files.take_away()
             raise
-        self._runs.append(run)
+        self.runs.append(run)
 
     def take_away(self) -> None:
         """What was opened and never began."""
-        for run in (self._before, *self._runs):
+        for run in (self._before, *self.runs):
             if run is not None:
                 run.files.take_away()
 
     def pump(self) -> None:
         """Opens the files of what comes next, and says to the block path where it begins."""
-        while self._stray:
-            self._stray.pop().files.take_away()
-        if self.going and any(run.message for run in self._runs):
+        while self.stray:
+            self.stray.pop().files.take_away()
+        if self.going and any(run.message for run in self.runs):
             self._give_up()
         if self.going:
             self.follow()
@@ -125,11 +110,11 @@ class Captures:
         if self.until < FOREVER and not self._may_follow():
             self.going = False
         elif not self.course.loops:
-            self.going = self._runs[-1].first is None
+            self.going = self.runs[-1].first is None
         elif self.course.pauses:
             self._after_a_pause()
-            self.going = self._pauses_after or self._runs[-1].first is None
-        elif (first := self._runs[-1].first) is not None and self.engine.ring.written >= first:
+            self.going = self._pauses_after or self.runs[-1].first is None
+        elif (first := self.runs[-1].first) is not None and self.engine.ring.written >= first:
             self._next_pass()
 
     def _may_follow(self) -> bool:
@@ -138,7 +123,7 @@ class Captures:
     def _next_pass(self) -> None:
         if (span := self._span or next(self._spans, None)) is None:
             self.going = False
-            self.engine.soon(self._no_more)
+            self.soon(self._no_more)
             return
         self._span = span
         if self.engine.ring.written < self._try_at:
@@ -149,7 +134,7 @@ class Captures:
         (_, samples), first, self._span = span, self._next, None
         assert samples is not None
         self._next += samples
-        self.engine.soon(lambda: self.attach(run, first, samples))
+        self.soon(lambda: self.attach(run, first, samples))
 
     def _after_a_pause(self) -> None:
         if self.engine.transport.state != WAITING or self._resuming:
@@ -159,23 +144,33 @@ class Captures:
             self._paused_at, span = written, next(self._spans, None)
             if span is None or (run := self.make_next(span[0])) is None:
                 self.going = False
-                self.engine.soon(self.engine.stop)
+                self.soon(self.engine.stop)
                 return
             self.start, self._samples = span
-            self.engine.soon(lambda: self.engine.add_run(run))
+            self.soon(lambda: self.engine.add_run(run))
         elif written >= self._paused_at + self.course.pause:
             self._resuming, count = True, self._make_count()
-            self.engine.soon(lambda: self._resume(count))
+            self.soon(lambda: self._resume(count))
+
+    def soon(self, ask: Callable[[], Any]) -> None:
+        """Asks the block path; until it did, this is not done."""
+        self._asked += 1
+
+        def answer() -> None:
+            self._answered += 1
+            ask()
+
+        self.engine.soon(answer)
 
     def make_next(self, start: int, first: int | None = None) -> RunWriter | None:
         """Opens a run like the one before, under the next number that is free. None where that cannot be: then the
         capture ends, at once or, where it begins at ring sample ``first``, once that will not be held for much longer.
         """
-        for number in range(self._header.number + 1, self._header.number + MOST_TAKEN):
-            made = following(self._header, number, datetime.now().astimezone(), self._making.named)
+        for number in range(self.header.number + 1, self.header.number + MOST_TAKEN):
+            made = following(self.header, number, datetime.now().astimezone(), self.making.named)
             made = replace(made, start=start)
             try:
-                run = make_run(self.engine, *self._making.place(number), made)
+                run = make_run(self.engine, *self.making.place(number), made)
             except FileExistsError:
                 continue
             except OSError as why:
@@ -185,14 +180,14 @@ class Captures:
                     })
                     self._give_up()
                 return None
-            self._header = made
-            self._runs = [r for r in self._runs if not r.done] + [run]
+            self.header = made
+            self.runs = [r for r in self.runs if not r.done] + [run]
             return run
         return None
 
     def _give_up(self) -> None:
         self.going = False
-        self.engine.soon(lambda: self.engine.stop() if self.engine.capturing else None)
+        self.soon(lambda: self.engine.stop() if self.engine.capturing else None)
 
     def _keep_after(self, run: RunWriter) -> None:
         """What lay after a run, so that its end can be moved. It can be done without."""
@@ -203,10 +198,10 @@ class Captures:
         except OSError:
             return
         first = run.first + run.frames
-        self.engine.soon(lambda: self.engine.keep_run(after, first, first + self._joins))
+        self.soon(lambda: self.engine.keep_run(after, first, first + self._joins))
 
     def _make_count(self) -> Count | None:
-        return make_count(self.engine, self._making.count_bars, self.start - self._pre)
+        return make_count(self.engine, self.making.count_bars, self.start - self._pre)
 
     # --- in the block path --------------------------------------------------------------------------------------------
 
@@ -221,9 +216,9 @@ class Captures:
             raise NotNow(MOVED)
         self._trip = engine.round_trip_samples
         engine.courses.append(self)
-        engine.add_run(self._runs[-1], self._before)
+        engine.add_run(self.runs[-1], self._before)
         if self._joins:
-            self._lead_outs.append(self._runs[-1])
+            self._lead_outs.append(self.runs[-1])
         if self.course.waits:
             engine.more = True
             transport.wait()
@@ -237,7 +232,7 @@ class Captures:
         self._go()
 
     def _go(self) -> None:
-        engine, transport, course, run = self.engine, self.engine.transport, self.course, self._runs[-1]
+        engine, transport, course, run = self.engine, self.engine.transport, self.course, self.runs[-1]
         loops = course.loops and not course.pauses and course.until is not None and self.start < course.until
         end = None if loops or self._samples is None else self.start + self._samples
         if self.moving and not course.waits:
@@ -260,7 +255,7 @@ class Captures:
 
     @property
     def _pauses_after(self) -> bool:
-        return self.course.pauses and (not self.course.passes or self._header.pass_number < self.course.passes)
+        return self.course.pauses and (not self.course.passes or self.header.pass_number < self.course.passes)
 
     def _no_more(self) -> None:
         self.engine.more = False
@@ -269,7 +264,7 @@ class Captures:
         """What follows begins at ring sample ``first``, if it has not been stopped before that."""
         engine = self.engine
         if first >= self.until:
-            self._stray.append(run)
+            self.stray.append(run)
         elif self.until < FOREVER:
             engine.keep_run(run, first, self.until if samples is None else min(first + samples, self.until))
         else:

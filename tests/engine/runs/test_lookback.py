@@ -8,9 +8,9 @@ import pytest
 
 from cattailer.core.errors import NotNow
 from cattailer.core.plan import TrackPlan
-from cattailer.engine.block import lookback
 from cattailer.engine.block.engine import Engine
-from cattailer.engine.block.runs import make_lead_in, make_run
+from cattailer.engine.runs import lookback
+from cattailer.engine.runs.making import make_lead_in, make_run
 from cattailer.engine.writing.runwriter import RunWriter
 from cattailer.media import journal, wavfile
 from tests.helpers.plans import Nobody, plan_of
