@@ -43,7 +43,7 @@ def test_killing_the_web_leaves_the_capture_alone(page: Page, studio: Studio) ->
     story = wait_for(lambda: (s := journal.read(path)) and s.ended and s)
     assert isinstance(story, journal.RunStory)
     assert not story.recovered
-    expect(page.locator("#deck-log")).to_contain_text(f"run {story.header.number}")
+    expect(page.locator("#deck-log")).to_contain_text(f"take {story.header.number}")
 
 
 def test_killing_the_engine_keeps_all_but_the_last_moment(page: Page, studio: Studio) -> None:
@@ -83,7 +83,7 @@ def test_a_database_that_hangs_is_started_again(page: Page, studio: Studio) -> N
     page.keyboard.press("Shift+Space")
     state_is(page, "stopped", 30)
     wait_for(lambda: journal.glance(path)[1])
-    expect(page.locator("#deck-log")).to_contain_text(f"run {journal.read(path).header.number}", timeout=60_000)
+    expect(page.locator("#deck-log")).to_contain_text(f"take {journal.read(path).header.number}", timeout=60_000)
 
 
 def test_whoever_kills_the_supervisor_leaves_nothing_behind(tmp_path: Path) -> None:
@@ -136,7 +136,7 @@ def test_killing_the_database_leaves_the_capture_alone(page: Page, studio: Studi
     story = wait_for(lambda: (s := journal.read(path)) and s.ended and s)
     assert isinstance(story, journal.RunStory)
     assert not story.recovered
-    expect(page.locator("#deck-log")).to_contain_text(f"run {story.header.number}", timeout=60_000)
+    expect(page.locator("#deck-log")).to_contain_text(f"take {story.header.number}", timeout=60_000)
 
 
 @pytest.mark.parametrize("wish", ["", "listen", "{}", '{"listen": "loudly"}', '{"listen": true, "also": 1}', "[1]", "\0"])

@@ -68,7 +68,7 @@ def test_with_the_mouse(page: Page, studio: Studio) -> None:
     assert drawn > 2 * empty, "the playhead stands in every lane, but only what is captured is drawn in vermilion"
     page.get_by_role("button", name="Stop capturing").click()
     state_is(page, "stopped")
-    expect(page.locator("#deck-log")).to_contain_text("run")
+    expect(page.locator("#deck-log")).to_contain_text("take")
     page.get_by_role("button", name="Listen here").click()
     page.get_by_role("button", name="Roll", exact=False).click()
     state_is(page, "rolling")

@@ -78,7 +78,7 @@ def stories(out: Path) -> list[journal.RunStory]:
 
 def numbers(path: Path) -> np.ndarray:
     """Which samples a file holds."""
-    return np.round(wavfile.read(wavfile.inspect(path))[0] * (1 << 23)).astype(np.int64)
+    return np.asarray(np.round(wavfile.read(wavfile.inspect(path))[0] * (1 << 23)), np.int64)
 
 
 def held(story: journal.RunStory, part: str = "") -> np.ndarray:

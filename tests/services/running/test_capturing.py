@@ -47,6 +47,11 @@ def all_runs(desk: Desk, session: int) -> list[Run]:
         return found
 
 
+def in_bin(desk: Desk, session: int) -> list[binning.Binned]:
+    with desk.database.transaction() as db:
+        return binning.in_bin(db, session)
+
+
 def once_more(desk: Desk, session: int, seconds: float = 0.5) -> None:
     transport.capture(desk, session)
     pass_time(desk.engine, seconds)
@@ -131,7 +136,7 @@ def test_keep_every_take_lays_the_newest_on_top(desk: Desk) -> None:
     for _ in range(2):
         once_more(desk, session)
     assert {p.take for p in plan_of(desk, session).pieces if p.samples > 1000} >= {3, 4}
-    assert binning.in_bin(desk, session) == []
+    assert in_bin(desk, session) == []
 
 
 def test_keep_this_run_only_puts_older_takes_into_the_bin_once_it_is_checked(desk: Desk) -> None:
@@ -144,9 +149,9 @@ def test_keep_this_run_only_puts_older_takes_into_the_bin_once_it_is_checked(des
     transport.capture(desk, session)
     pass_time(desk.engine, 0.5)
     stop(desk, session)
-    assert binning.in_bin(desk, session) == [], "not before its files were read again"
+    assert in_bin(desk, session) == [], "not before its files were read again"
     settled(desk)
-    (binned,) = binning.in_bin(desk, session)
+    (binned,) = in_bin(desk, session)
     assert (binned.number, binned.tracks, binned.by) == (1, 2, 3)
     assert [t.number for t in takes_of(desk, session, 0)] == [3, 2]
     assert "what it replaced went to the bin" in words(desk, session)[0]
@@ -165,7 +170,7 @@ def test_a_run_whose_files_are_not_what_was_written_replaces_nothing(desk: Desk)
     data[-600] ^= 1
     path.write_bytes(data)
     settled(desk)
-    assert binning.in_bin(desk, session) == []
+    assert in_bin(desk, session) == []
     newest = show.show(desk, session).newest
     assert newest is not None
     assert newest.wrong == f"{path.name} is not as it was written"
@@ -192,7 +197,7 @@ def test_replace_takes_out_only_the_stretch_that_was_captured(desk: Desk) -> Non
         first = db.get_one(Take, takes[1])
         assert [c[:2] for c in first.cuts] == [[24_000, 48_000]]
     binning.fetch_back(desk, session, 1)
-    assert binning.in_bin(desk, session) == []
+    assert in_bin(desk, session) == []
 
 
 def test_layers_sound_together(desk: Desk) -> None:

@@ -21,7 +21,7 @@ ASKS: dict[str, Callable[[Desk, int], object]] = {
     "frame": frame.show, "capture": capture.show, "takes": takes.show, "patch": patch.show, "levels": levels.show,
     "gain": lambda desk, session: inputs.set_gain(desk, session, 3, next(GAINS)),
 }
-MOST = {"frame": 16, "capture": 16, "takes": 16, "patch": 17, "levels": 20, "gain": 8}
+MOST = {"frame": 16, "capture": 16, "takes": 17, "patch": 17, "levels": 20, "gain": 8}
 
 
 def grow(desk: Desk, session: int, more_tracks: int, runs: range) -> None:

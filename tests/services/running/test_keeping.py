@@ -62,7 +62,7 @@ def test_again_keeps_what_was_captured_and_begins_where_that_began(desk: Desk) -
     transport.stop(desk, session)
     entered(desk, session, 3)
     takes = takes_of(desk, session, 2)
-    assert [t.run for t in takes] == [3, 2, 1]
+    assert [t.number for t in takes] == [3, 2, 1]
     assert {t.start for t in takes} == {"00:01.000"}
     assert transport.again(desk, session).state == "capturing", "while it stands still, as Capture"
     transport.stop(desk, session)

@@ -3,7 +3,7 @@
 from contextlib import suppress
 from dataclasses import dataclass
 
-from sqlalchemy import or_, select
+from sqlalchemy import or_, orm, select
 
 from cattailer.core.errors import NotFound, NotNow, Refusal, Sure
 from cattailer.core.wording import counted
@@ -61,8 +61,8 @@ def _run(edit: Edit, number: int) -> Run:
 
 @dataclass(frozen=True)
 class Binned:
-    """A run of which something is in the bin: how many tracks, and how many of them only in part; ``by`` is the take
-    that replaced it, 0 where somebody discarded it."""
+    """A run of which something is in the bin: of how many tracks, and of how many of them only a part; ``by`` is the
+    take that replaced it, 0 where somebody discarded it."""
 
     number: int
     tracks: int
@@ -71,23 +71,24 @@ class Binned:
     by: int
 
 
-def in_bin(desk: Desk, session_id: int) -> list[Binned]:
+def in_bin(db: orm.Session, session_id: int) -> list[Binned]:
     """The newest first."""
-    with desk.database.transaction() as db:
-        get_session(db, session_id)
-        numbers = {i: n for i, n in db.execute(select(Run.id, Run.number).where(Run.session_id == session_id))}
-        query = select(Take).join(Track).where(Track.session_id == session_id, or_(Take.binned, Take.cuts != []))
-        by_run: dict[int, list[Take]] = {}
-        for take in db.scalars(query):
-            by_run.setdefault(take.run_id, []).append(take)
-        return sorted((
-            Binned(
-                numbers[run], len(takes), sum(not t.binned for t in takes),
-                sum(_bytes(t.media) for t in takes if t.binned),
-                next((numbers.get(b, 0) for t in takes if (b := _by(t))), 0),
-            )
-            for run, takes in by_run.items()
-        ), key=lambda b: -b.number)
+    query = select(Take).join(Track).where(Track.session_id == session_id, or_(Take.binned, Take.cuts != []))
+    by_run: dict[int, list[Take]] = {}
+    for take in db.scalars(query):
+        by_run.setdefault(take.run_id, []).append(take)
+    if not by_run:
+        return []
+    named = {*by_run, *(_by(t) for takes in by_run.values() for t in takes)}
+    numbers = {i: n for i, n in db.execute(select(Run.id, Run.number).where(Run.id.in_(named)))}
+    found = [
+        Binned(
+            numbers[run], len(takes), sum(not t.binned for t in takes), sum(_bytes(t.media) for t in takes if t.binned),
+            next((numbers.get(b, 0) for t in takes if (b := _by(t))), 0),
+        )
+        for run, takes in by_run.items()
+    ]
+    return sorted(found, key=lambda b: -b.number)
 
 
 def _by(take: Take) -> int:

@@ -10,12 +10,14 @@ from sqlalchemy.orm import selectinload
 
 from cattailer.core.errors import Refusal
 from cattailer.core.gear.rates import rescaled
+from cattailer.core.takes.marks import RATING
 from cattailer.core.takes.pieces import Piece
 from cattailer.media import overview
 from cattailer.services.desk.desk import Desk
 from cattailer.services.session.reading import get_session
 from cattailer.services.session.rows import loop_of, take_counts, tempo_of
 from cattailer.services.session.sounding import pieces_of
+from cattailer.store.kept import Mark
 from cattailer.store.models import Run, Take
 
 
@@ -50,6 +52,15 @@ def dropouts(desk: Desk, session_id: int, start: int, stop: int) -> list[tuple[i
             for run in db.scalars(query) for d in run.dropouts
         ]
     return sorted(drop for drop in lost if start - drop[1] < drop[0] < stop)
+
+
+def marks(desk: Desk, session_id: int, start: int, stop: int) -> list[tuple[int, str]]:
+    """(position, kind) of what somebody marked in [start, stop)."""
+    with desk.database.transaction() as db:
+        session = get_session(db, session_id)
+        query = select(Mark.at, Mark.rate_hz, Mark.kind).where(Mark.session_id == session_id, Mark.kind != RATING)
+        found = [(rescaled(at, rate, session.rate_hz), kind) for at, rate, kind in db.execute(query)]
+    return [mark for mark in found if start <= mark[0] < stop]
 
 
 def _draw(row: NDArray[np.int16], piece: Piece, start: int, stop: int) -> None:

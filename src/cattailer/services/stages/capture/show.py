@@ -39,13 +39,14 @@ class TrackRow:
 
 @dataclass(frozen=True)
 class CapturePage:
-    """``how`` is how the next capture goes, ``will`` says what it captures; ``newest`` is the newest run. ``groups``
-    have a number, a name, and whether all of their tracks are armed."""
+    """``how`` is how the next capture goes, in words in ``summary``; ``will`` says what it captures; ``newest`` is the
+    newest run. ``groups`` have a number, a name, and whether all of their tracks are armed."""
 
     frame: Frame
     rows: list[TrackRow]
     gain_range: str
     how: CaptureSettings
+    summary: str
     will: str
     groups: list[tuple[int, str, bool]]
     newest: NewestRun | None
@@ -62,7 +63,8 @@ def show(desk: Desk, session_id: int) -> CapturePage:
         return CapturePage(
             frame.describe(desk, session, state), [_row(patch, profile, feeders, t) for t in session.tracks],
             f"{profile.gain_min_db:+g} to {profile.gain_max_db:+g} dB", settings_of(session),
-            what.will_be(desk, db, session), _groups(session), what.newest(session), what.marks(db, session),
+            what.summary(settings_of(session), session.looping), what.will_be(desk, db, session), _groups(session),
+            what.newest(session), what.marks(db, session),
         )
 
 

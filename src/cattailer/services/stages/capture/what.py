@@ -7,6 +7,8 @@ from sqlalchemy import orm, select
 from cattailer.core.gear.rates import rescaled
 from cattailer.core.patch.ends import in_words
 from cattailer.core.takes.marks import RATING
+from cattailer.core.takes.over import WAYS
+from cattailer.core.takes.settings import BEGIN_WORDS, FROM, CaptureSettings
 from cattailer.core.time.timeline import TempoMap, clock_text
 from cattailer.core.wording import counted
 from cattailer.services.desk.desk import Desk
@@ -30,6 +32,19 @@ def will_be(desk: Desk, db: orm.Session, session: Session) -> str:
     more = f", and {counted(len(armed) - 1, 'more track')}" if len(armed) > 1 else ""
     form = f"{depth}, {session.rate_hz / 1000:g} kHz"
     return f"take {header.number}: {file.feed or feed} to {file.path}{more}; {form}"
+
+
+def summary(how: CaptureSettings, looping: bool) -> str:
+    """What the next press of Capture does."""
+    parts = [f"{BEGIN_WORDS[how.begin]}, at {FROM[how.start]}"]
+    if looping and not how.by_sound:
+        parts.append(counted(how.passes, "pass", "passes") if how.passes else "pass after pass")
+    if how.pre_bars and not how.by_sound:
+        parts.append(f"pre-roll {counted(how.pre_bars, 'bar')}")
+    if how.limit_s:
+        parts.append(f"at most {how.limit_s:g} s")
+    text = "; ".join([*parts, WAYS[how.over][0]])
+    return text[0].upper() + text[1:]
 
 
 @dataclass(frozen=True)

@@ -10,7 +10,8 @@ from cattailer.core.patch.ends import in_words, socket_of
 from cattailer.core.takes.leadin import Opening
 from cattailer.core.time.timeline import clock_text
 from cattailer.services.desk.desk import Desk
-from cattailer.services.running import frame
+from cattailer.services.running import binning, frame
+from cattailer.services.running.binning import Binned
 from cattailer.services.running.frame import Frame
 from cattailer.services.session.reading import load
 from cattailer.services.stages.takes.leadin import opening_of
@@ -27,7 +28,8 @@ class TakeLine:
 
     id: int
     number: int
-    run: int
+    pass_number: int
+    rating: str
     file: str
     length: str
     start: str
@@ -54,11 +56,12 @@ class TakeRows:
 
 @dataclass(frozen=True)
 class TakesPage:
-    """``whole`` is the track of which every take is listed; 0 for none."""
+    """``whole`` is the track of which every take is listed; 0 for none. ``bin`` are runs of which it holds some."""
 
     frame: Frame
     rows: list[TakeRows]
     whole: int
+    bin: list[Binned]
 
 
 def show(desk: Desk, session_id: int, whole: int = 0) -> TakesPage:
@@ -77,7 +80,7 @@ def show(desk: Desk, session_id: int, whole: int = 0) -> TakesPage:
             )
             for t in session.tracks
         ]
-        return TakesPage(frame.describe(desk, session, state), rows, whole)
+        return TakesPage(frame.describe(desk, session, state), rows, whole, binning.in_bin(db, session_id))
 
 
 def _counts(session: Session) -> dict[int, int]:
@@ -100,8 +103,8 @@ def _newest(session_id: int, whole: int) -> Select[Take]:
 def _line(take: Take) -> TakeLine:
     rate = take.media.rate_hz
     return TakeLine(
-        take.id, take.number, take.run.number, Path(take.media.path).name, clock_text(take.samples, rate),
-        clock_text(take.start, rate),
+        take.id, take.number, take.run.pass_number, take.run.rating, Path(take.media.path).name,
+        clock_text(take.samples, rate), clock_text(take.start, rate),
         take.peak_dbfs if take.media.crc32 else None, take.clips, len(take.run.dropouts), take.run.recovered,
         take.printed, opening_of(take), take.lead_in.samples / rate if take.lead_in else 0.0,
     )

@@ -34,6 +34,8 @@ def lanes(session_id: int) -> Response:
     window = timeline.window(desk(), session_id, wanted.at)
     drawn = timeline.waveforms(desk(), session_id, window.start, window.stop, wanted.columns)
     lost = timeline.dropouts(desk(), session_id, window.start, window.stop)
+    marks = timeline.marks(desk(), session_id, window.start, window.stop)
     return jsonify(
-        start=window.start, stop=window.stop, bars=window.bars, tracks=drawn, dropouts=lost, range=window.range
+        start=window.start, stop=window.stop, bars=window.bars, tracks=drawn, dropouts=lost, range=window.range,
+        marks=marks
     )

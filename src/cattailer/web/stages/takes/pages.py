@@ -4,8 +4,9 @@ from flask import Blueprint, Response, jsonify, send_file
 from pydantic import Field
 
 from cattailer.core.takes.leadin import Opening
+from cattailer.services.running import binning
 from cattailer.services.stages.takes import files, leadin, show
-from cattailer.web.forms import Form, desk, done, form, query
+from cattailer.web.forms import Form, Number, desk, done, form, query, said
 from cattailer.web.shell import render
 
 blueprint = Blueprint("takes", __name__, url_prefix="/s/<int:session_id>/takes")
@@ -17,6 +18,15 @@ class Columns(Form):
 
 class LeadIn(Form):
     how: Opening
+
+
+class Numbered(Form):
+    number: Number
+
+
+class Emptied(Form):
+    knows: bool = False
+    sure: bool = False
 
 
 class Listed(Form):
@@ -39,6 +49,23 @@ def rows(session_id: int) -> str:
 def lead_in(session_id: int, take_id: int) -> Response:
     leadin.open_lead_in(desk(), session_id, take_id, form(LeadIn).how)
     return done()
+
+
+@blueprint.post("/bin/fetch")
+def fetch_back(session_id: int) -> Response:
+    binning.fetch_back(desk(), session_id, form(Numbered).number)
+    return done()
+
+
+@blueprint.post("/bin/discard")
+def discard(session_id: int) -> Response:
+    return said(binning.discard(desk(), session_id, form(Numbered).number))
+
+
+@blueprint.post("/bin/empty")
+def empty_bin(session_id: int) -> Response:
+    wish = form(Emptied)
+    return said(binning.empty(desk(), session_id, wish.knows, wish.sure))
 
 
 @blueprint.get("/<int:take_id>/waveform")

@@ -185,6 +185,10 @@ function drawRuler() {
     c.fillRect(x, height - (long ? 8 : 4), long ? 2 : 1, long ? 8 : 4);
     if (long && x + 52 < width) c.fillText(`bar ${number}`, x + 5, height - 5);
   }
+  for (const [at, kind] of view.marks) {
+    c.fillStyle = paint(kind === "mishap" ? "vermilion" : "water");
+    c.fillText("▾", Math.round(across(at, width)) - 4, 10);
+  }
   c.fillStyle = paint("vermilion");
   for (const [at] of view.dropouts) c.fillText("✗", Math.round(across(at, width)) - 4, 10);
 }

@@ -10,7 +10,7 @@ export function startKeys() {
     if (event.key === "Tab") onControl = true;
     const typing = event.target.closest("input:not([type=checkbox]), textarea, select");
     if (typing) {
-      if (event.key === "Enter" && typing.classList.contains("typed")) typing.blur();
+      if (event.key === "Enter" && (typing.classList.contains("typed") || (typing.dataset.was !== undefined && !typing.form))) typing.blur();
       if (event.key === "Escape" && typing.dataset.was !== undefined) { typing.value = typing.dataset.was; typing.blur(); }
       return;
     }
@@ -60,6 +60,7 @@ function find({ key, code, shiftKey, target }) {
     a: () => { if (capturing) press("again"); },
     u: () => { if (capturing) press("punch-out"); },
     r: () => press("play-last"),
+    w: () => press("how"),
     n: () => press("mark"), N: () => press("mishap"),
     "+": () => press("rate-good"), "/": () => press("rate-maybe"), "-": () => press("rate-no"),
     Delete: () => press("discard"),

@@ -9,6 +9,7 @@ import { startKeys } from "./keys.js";
 import { startEars } from "../listen/ears.js";
 import { startGuide } from "../listen/guide.js";
 import { startArming } from "../capture/arming.js";
+import { startHow } from "../capture/how.js";
 import { startLanes } from "../capture/lanes.js";
 import { startLevels } from "../levels/levels.js";
 import { startListen } from "../deck/listen.js";
@@ -35,6 +36,7 @@ if (document.body.dataset.session) {
   startMeters();
   startLanes();
   startArming();
+  startHow();
   startListen();
   startPlayers();
   startPress();

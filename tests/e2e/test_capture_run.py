@@ -1,0 +1,110 @@
+"""Passes, punches, marks and the bin, through the real interface."""
+
+import pytest
+from playwright.sync_api import Page, expect
+
+from tests.helpers.studio import Studio, open_demo, state_is
+
+pytestmark = pytest.mark.xdist_group("e2e")
+
+
+def how(page: Page, name: str, value: str) -> None:
+    """A setting of the capture, chosen or typed."""
+    field = page.get_by_label(name, exact=True)
+    if field.evaluate("node => node.tagName") == "SELECT":
+        field.select_option(value)
+    else:
+        field.fill(value)
+        field.press("Enter")
+
+
+def test_three_passes_a_punch_a_mishap_and_the_bin(page: Page, studio: Studio) -> None:
+    open_demo(page, studio)
+    page.keyboard.press("Shift+X")
+    expect(page.locator(".arm:checked")).to_have_count(10)
+    page.keyboard.press("w")
+    expect(page.locator("#how-more")).to_be_visible()
+    page.get_by_label("Range from bar").fill("2")
+    page.get_by_label("Range to bar, included").fill("2")
+    page.get_by_label("Range to bar, included").press("Enter")
+    page.get_by_label("Range to bar, included").blur()
+    page.locator("[data-press=loop]").click()
+    expect(page.locator("[data-press=loop]")).to_have_attribute("aria-pressed", "true")
+    how(page, "passes, (0: until stopped)", "3")
+    expect(page.locator("#how")).to_contain_text("3 passes")
+    page.keyboard.press("i")
+    expect(page.locator("[data-press=count]")).to_have_text("1 bar")
+    page.keyboard.press("Shift+Space")
+    state_is(page, "counting")
+    state_is(page, "capturing")
+    expect(page.locator("#state")).to_have_text("● pass 2")
+    page.keyboard.press("Shift+N")
+    page.keyboard.press("+")
+    state_is(page, "stopped", 60)
+    expect(page.locator("#how")).to_contain_text("pass 3")
+    expect(page.locator("#how")).to_contain_text("mishap bar 2")
+    last = int(page.locator("#how strong").first.inner_text().removeprefix("Take "))
+
+    page.keyboard.press("o")
+    expect(page.locator("[data-press=loop]")).to_have_attribute("aria-pressed", "false")
+    how(page, "at", "range")
+    how(page, "pre-roll, bars", "1")
+    how(page, "Over what is there", "replace")
+    expect(page.locator("#how")).to_contain_text("Only the stretch that is captured")
+    for words in ("2 bars", "4 bars", "off"):
+        page.keyboard.press("i")
+        expect(page.locator("[data-press=count]")).to_have_text(words)
+    page.keyboard.press("Shift+Space")
+    state_is(page, "pre-roll")
+    state_is(page, "capturing")
+    state_is(page, "stopped", 60)
+    expect(page.locator("#how")).to_contain_text(f"Take {last + 1}")
+    expect(page.locator("#how")).to_contain_text("checked", timeout=60_000)
+
+    page.get_by_role("link", name="Takes").click()
+    expect(page.get_by_role("button", name=f"Play Cello, take {last + 1}", exact=True)).to_be_visible()
+    expect(page.locator("section[aria-label=Bin]")).to_contain_text(f"replaced by take {last + 1}")
+    page.get_by_role("link", name="Capture").click()
+    page.wait_for_function("cattailerStats.frames > 3")
+    page.keyboard.press("Delete")
+    expect(page.locator("#how")).to_contain_text("in the bin")
+    page.get_by_role("link", name="Takes").click()
+    bin_ = page.locator("section[aria-label=Bin]")
+    expect(bin_).to_contain_text("discarded")
+    expect(bin_).not_to_contain_text("replaced")
+    page.get_by_role("button", name=f"Fetch back take {last + 1}").click()
+    expect(bin_).to_have_count(0)
+    expect(page.get_by_role("button", name=f"Play Cello, take {last + 1}", exact=True)).to_be_visible()
+
+
+def test_the_bin_asks_twice_and_sound_begins_a_capture(page: Page, studio: Studio) -> None:
+    open_demo(page, studio)
+    page.get_by_role("button", name="Rest", exact=True).click()
+    page.get_by_role("checkbox", name="Arm Cello", exact=True).click()
+    if not page.locator("#how-more").is_visible():
+        page.keyboard.press("w")
+    how(page, "at", "playhead")
+    how(page, "Begins", "sound")
+    expect(page.locator("#how")).to_contain_text("When sound arrives, at the playhead")
+    how(page, "at most, s", "1")
+    expect(page.locator("#how")).to_contain_text("at most 1 s")
+    page.keyboard.press("Shift+Space")
+    state_is(page, "waiting")
+    page.get_by_role("button", name="Play", exact=True).click()
+    state_is(page, "capturing", 30)
+    state_is(page, "stopped", 30)
+    expect(page.locator("#how")).to_contain_text("00:01")
+    how(page, "Begins", "now")
+    expect(page.locator("#how")).to_contain_text("At once")
+    page.locator("[data-press=discard]").click()
+    expect(page.locator("#how")).to_contain_text("in the bin")
+    page.get_by_role("link", name="Takes").click()
+    page.wait_for_function("cattailerStats.frames > 3")
+    bin_ = page.locator("section[aria-label=Bin]")
+    page.get_by_role("button", name="Empty the bin").click()
+    expect(page.locator("#message")).to_contain_text("Tick")
+    page.get_by_label("I know that nobody can fetch back").check()
+    page.get_by_role("button", name="Empty the bin").click()
+    expect(page.locator("#sure")).to_contain_text("1 file")
+    page.get_by_role("button", name="Delete for good").click()
+    expect(bin_).to_have_count(0)
