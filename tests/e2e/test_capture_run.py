@@ -24,6 +24,15 @@ def test_three_passes_a_punch_a_mishap_and_the_bin(page: Page, studio: Studio) -
     expect(page.locator(".arm:checked")).to_have_count(10)
     page.keyboard.press("w")
     expect(page.locator("#how-more")).to_be_visible()
+    box = page.locator("#ruler").bounding_box()
+    assert box is not None
+    x, y = box["x"], box["y"] + box["height"] / 2
+    page.mouse.move(x + box["width"] * 4.5 / 16, y)
+    page.mouse.down()
+    page.mouse.move(x + box["width"] * 2.5 / 16, y, steps=4)
+    page.mouse.up()
+    expect(page.get_by_label("Range from bar")).to_have_value("3")
+    expect(page.get_by_label("Range to bar, included")).to_have_value("5")
     page.get_by_label("Range from bar").fill("2")
     page.get_by_label("Range to bar, included").fill("2")
     page.get_by_label("Range to bar, included").press("Enter")

@@ -15,6 +15,7 @@ from playwright.sync_api import Page, expect
 
 from cattailer.media import journal
 from tests.helpers.studio import ROOT, Studio, free_port, moved_on, open_demo, state_is
+from tests.helpers.terminal import run_cli
 from tests.helpers.waiting import wait_for
 
 pytestmark = pytest.mark.xdist_group("e2e")
@@ -159,48 +160,6 @@ def test_the_line_of_a_session_that_is_not_there(page: Page, studio: Studio) -> 
       socket.onmessage = ({data}) => done(JSON.parse(data).message);
     })""")
     assert "no session" in told
-
-
-def run_cli(*arguments: str, home: Path) -> subprocess.CompletedProcess[str]:
-    environment = {**os.environ, "CATTAILER_HOME": str(home), "PYTHONPATH": str(ROOT / "src")}
-    return subprocess.run(
-        [sys.executable, "-m", "cattailer", *arguments], env=environment, capture_output=True, text=True, check=False,
-        timeout=120,
-    )
-
-
-def test_record_gives_ten_files_that_open(tmp_path: Path) -> None:
-    out = tmp_path / "out"
-    arguments = ("record", "--demo", "--tracks", "all", "--seconds", "2", "--out", str(out), "--clock", "virtual", "--json")
-    done = run_cli(*arguments, home=tmp_path)
-    assert done.returncode == 0, done.stderr
-    told = json.loads(done.stdout)
-    assert (told["rate"], told["dropouts"], len(told["files"])) == (48000, 0, 10)
-    for file in told["files"]:
-        info = soundfile.info(file["path"])
-        assert (info.frames, file["samples"], file["start"], file["channels"]) == (96000, 96000, 0, 1)
-        assert Path(file["path"]).parent == out
-        assert -30 < file["peak_dbfs"] < 0
-    again = json.loads(run_cli(*arguments, home=tmp_path).stdout)
-    assert not {f["path"] for f in again["files"]} & {f["path"] for f in told["files"]}
-    first, second = (Path(t["files"][2]["path"]).read_bytes()[4096:] for t in (told, again))
-    assert first == second, "the virtual clock gives the same sound every time"
-
-
-@pytest.mark.parametrize(("arguments", "status", "words"), [
-    (("record", "--demo", "--seconds", "1"), 2, "--out"),
-    (("record", "--demo", "--seconds", "-1", "--out", "OUT"), 1, "more than 0"),
-    (("record", "--demo", "--seconds", "1", "--out", "OUT", "--tracks", "Tuba"), 1, "no track"),
-    (("record", "--demo", "--seconds", "1", "--out", "OUT", "--rate", "1234"), 1, "does not run at"),
-    (("record", "--demo", "--seconds", "1", "--out", "/proc/x", "--clock", "virtual"), 1, "/proc/x"),
-    (("dance",), 2, "No such command"),
-])
-def test_wrong_usage_is_one_line(tmp_path: Path, arguments: tuple[str, ...], status: int, words: str) -> None:
-    done = run_cli(*(str(tmp_path / "out") if a == "OUT" else a for a in arguments), home=tmp_path)
-    assert done.returncode == status
-    assert words in done.stderr
-    assert "Traceback" not in done.stderr
-    assert done.stdout == ""
 
 
 def test_starting_where_it_cannot_is_told(tmp_path: Path, studio: Studio) -> None:

@@ -1,20 +1,14 @@
 """What ears get, in the browser: a mix is made by mouse and by keyboard, heard at once, and written down once."""
 
-import json
-import os
-import subprocess
-import sys
 import urllib.parse
 import urllib.request
 from collections.abc import Iterator
-from pathlib import Path
 
 import numpy as np
 import pytest
-import soundfile
 from playwright.sync_api import Browser, Locator, Page, expect
 
-from tests.helpers.studio import ROOT, Studio, heard_on, open_demo, post
+from tests.helpers.studio import Studio, heard_on, open_demo, post
 
 pytestmark = pytest.mark.xdist_group("e2e")
 
@@ -198,26 +192,6 @@ def test_an_equaliser_a_compressor_and_a_reverb(page: Page, studio: Studio) -> N
     for _ in range(7):  # as fast as a finger can: none is lost
         page.keyboard.press("Control+z")
     expect(page.locator(".chip")).to_have_count(0)
-
-
-def test_the_terminal_writes_what_an_ear_gets(tmp_path: Path) -> None:
-    out = tmp_path / "ear.wav"
-    command = [sys.executable, "-m", "cattailer", "hear", "--demo", "--mix", "Cue narrator", "--seconds", "1.5", "--out", str(out),
-               "--clock", "virtual", "--json"]
-    done = subprocess.run(command, env={**os.environ, "PYTHONPATH": str(ROOT / "src")}, capture_output=True, text=True, check=True)
-    told = json.loads(done.stdout)
-    assert (told["rate"], told["mix"], told["samples"]) == (48000, "Cue narrator", 72000)
-    assert told["late_samples"]["Narrator"] == {"direct": 44, "through": 332}
-    sound, rate = soundfile.read(out)
-    assert (sound.shape, rate) == ((72000, 2), 48000)
-    assert abs(sound).max() > 0.01
-    again = subprocess.run(command, env={**os.environ, "PYTHONPATH": str(ROOT / "src")}, capture_output=True, text=True, check=False)
-    assert again.returncode == 1
-    assert "is there already" in again.stderr
-    command[command.index(str(out))] = str(tmp_path / "nobody.wav")
-    unknown = subprocess.run([*command[:6], "Nobody", *command[7:]], env={**os.environ, "PYTHONPATH": str(ROOT / "src")},
-                             capture_output=True, text=True, check=False)
-    assert "There is no mix 'Nobody'" in unknown.stderr
 
 
 def tone_dbfs(page: Page, studio: Studio, mix: str, hz: float = 440.0) -> float:

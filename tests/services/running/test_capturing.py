@@ -228,6 +228,7 @@ def test_the_bin_is_emptied_by_hand_and_said_twice(desk: Desk) -> None:
     binning.discard(desk, session, 1)
     assert "2 files deleted" in binning.empty(desk, session, True, True)
     assert not list(desk.media.rglob("*.wav"))
+    assert words(desk, session)[0] == "Bin emptied: 2 files"
     runs.journals_of(desk).settled.clear()
     assert runs.enter_finished(desk) == []
     assert runs.recover(desk, desk.media).troubles == []

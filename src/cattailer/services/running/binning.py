@@ -9,7 +9,7 @@ from cattailer.core.errors import NotFound, NotNow, Refusal, Sure
 from cattailer.core.wording import counted
 from cattailer.media import overview
 from cattailer.services.desk.desk import Desk
-from cattailer.services.session.editing import Edit, editing
+from cattailer.services.session.editing import Edit, editing, enter
 from cattailer.services.session.reading import get_session
 from cattailer.store.models import Media, Run, Take, Track
 
@@ -126,6 +126,7 @@ def empty(desk: Desk, session_id: int, knows: bool, sure: bool) -> str:
             for made in db.scalars(select(Media).where(Media.original_id == media.id)):
                 gone.append(made)
             db.delete(media)
+        enter(db, session, f"Bin emptied: {counted(len(takes), 'file')}", "fixed", {}, {})
     for media in gone:
         with suppress(OSError):
             (folder / media.path).unlink(missing_ok=True)

@@ -15,7 +15,7 @@ from cattailer.core.takes.pieces import Piece
 from cattailer.media import overview
 from cattailer.services.desk.desk import Desk
 from cattailer.services.session.reading import get_session
-from cattailer.services.session.rows import loop_of, take_counts, tempo_of
+from cattailer.services.session.rows import take_counts, tempo_of
 from cattailer.services.session.sounding import pieces_of
 from cattailer.store.kept import Mark
 from cattailer.store.models import Run, Take
@@ -83,7 +83,8 @@ WINDOW_BARS = 16
 
 @dataclass(frozen=True)
 class Window:
-    """A stretch of the timeline for drawing: ``bars`` are (number, sample), ``range`` is what rolling goes round in."""
+    """A stretch of the timeline for drawing: ``bars`` are (number, sample), ``range`` is the session's, where it
+    has one."""
 
     start: int
     stop: int
@@ -95,7 +96,7 @@ def window(desk: Desk, session_id: int, position: int) -> Window:
     """The page of sixteen bars that holds a position."""
     with desk.database.transaction() as db:
         session = get_session(db, session_id)
-        tempo, loop = tempo_of(session), loop_of(session)
+        tempo, ends = tempo_of(session), (session.range_start, session.range_stop)
     first = (tempo.bar_beat_at(position).bar - 1) // WINDOW_BARS * WINDOW_BARS + 1
     bars = [(bar, tempo.sample_of(bar)) for bar in range(first, first + WINDOW_BARS + 1)]
-    return Window(bars[0][1], bars[-1][1], bars[:-1], loop)
+    return Window(bars[0][1], bars[-1][1], bars[:-1], ends if ends[0] < ends[1] else None)

@@ -13,6 +13,10 @@ let state = "stopped";
 let asked = -Infinity;
 let stale = true;
 
+export function viewed() {
+  return view;
+}
+
 export function startLanes() {
   const rows = document.getElementById("rows");
   if (!rows?.dataset.lanes) return;

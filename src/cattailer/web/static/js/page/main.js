@@ -11,6 +11,7 @@ import { startGuide } from "../listen/guide.js";
 import { startArming } from "../capture/arming.js";
 import { startHow } from "../capture/how.js";
 import { startLanes } from "../capture/lanes.js";
+import { startRuler } from "../capture/ruler.js";
 import { startLevels } from "../levels/levels.js";
 import { startListen } from "../deck/listen.js";
 import { startMessages } from "./messages.js";
@@ -37,6 +38,7 @@ if (document.body.dataset.session) {
   startLanes();
   startArming();
   startHow();
+  if (document.getElementById("ruler")) startRuler();
   startListen();
   startPlayers();
   startPress();
