@@ -178,6 +178,17 @@ def test_a_run_whose_files_are_not_what_was_written_replaces_nothing(desk: Desk)
     assert verifying.what_is_wrong(path, 1, "") == f"{path.name} is not there"
 
 
+def test_a_run_that_is_discarded_before_it_was_checked_replaces_nothing(desk: Desk) -> None:
+    session = armed(desk, over="only")
+    once_more(desk, session)
+    transport.capture(desk, session)
+    pass_time(desk.engine, 0.5)
+    stop(desk, session)
+    binning.discard(desk, session)
+    settled(desk)
+    assert [(b.number, b.by) for b in in_bin(desk, session)] == [(2, 0)]
+
+
 def test_replace_takes_out_only_the_stretch_that_was_captured(desk: Desk) -> None:
     session = armed(desk)
     once_more(desk, session, 2.0)

@@ -64,7 +64,7 @@ def _make_way(db: orm.Session, run: Run) -> int:
         return 0
     changed = 0
     stretch = run.start, run.start + run.samples
-    for take in run.takes:
+    for take in (t for t in run.takes if not t.binned):  # what was discarded meanwhile replaces nothing
         older = select(Take).join(Run).where(
             Take.track_id == take.track_id, Run.number < run.number, Run.roll != run.roll, ~Take.binned
         )
