@@ -1,9 +1,13 @@
 """Passes, punches, marks and the bin, through the real interface."""
 
+from pathlib import Path
+
+import numpy as np
 import pytest
+import soundfile
 from playwright.sync_api import Page, expect
 
-from tests.helpers.studio import Studio, open_demo, state_is
+from tests.helpers.studio import Studio, moved_on, open_demo, state_is
 
 pytestmark = pytest.mark.xdist_group("e2e")
 
@@ -117,3 +121,35 @@ def test_the_bin_asks_twice_and_sound_begins_a_capture(page: Page, studio: Studi
     expect(page.locator("#sure")).to_contain_text("1 file")
     page.get_by_role("button", name="Delete for good").click()
     expect(bin_).to_have_count(0)
+
+
+def test_a_locked_run_ends_only_where_it_is_held_and_a_file_is_brought_in(page: Page, studio: Studio, tmp_path: Path) -> None:
+    open_demo(page, studio)
+    page.get_by_role("checkbox", name="Arm Cello", exact=True).click()
+    if not page.locator("#how-more").is_visible():
+        page.keyboard.press("w")
+    page.get_by_role("checkbox", name="hold to stop").click()
+    expect(page.locator("#holds")).to_be_visible()
+    page.evaluate("document.activeElement.blur()")
+    page.keyboard.press("Shift+Space")
+    state_is(page, "capturing")
+    page.keyboard.press("Space")
+    expect(page.locator("#message")).to_contain_text("is locked")
+    page.get_by_role("button", name="Stop capturing").click()
+    moved_on(page, 1.5)
+    assert page.evaluate("document.body.dataset.state") == "capturing"
+    page.keyboard.down("Space")
+    state_is(page, "stopped")
+    page.keyboard.up("Space")
+    page.get_by_role("checkbox", name="hold to stop").click()
+    expect(page.locator("#holds")).to_have_count(0)
+
+    soundfile.write(tmp_path / "Rain on tin.flac", np.full((44100, 2), 0.1), 44100)
+    page.get_by_label("Sound file").set_input_files(tmp_path / "Rain on tin.flac")
+    page.get_by_role("button", name="Bring in").click()
+    expect(page.locator("#message")).to_contain_text("was brought in")
+    expect(page.locator("#rows input[value='Rain on tin']")).to_be_visible()
+    page.keyboard.press("Escape")
+    page.evaluate("document.activeElement.blur()")
+    page.keyboard.press("Control+z")
+    expect(page.locator("#message")).to_contain_text("takes")

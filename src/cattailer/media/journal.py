@@ -76,6 +76,8 @@ class RunHeader:
     pass_number: int = 1
     joins: str = ""
     over: str = ""
+    waved: tuple[str, ...] = ()
+    """What the ready check had found when somebody pressed Capture all the same."""
 
     @property
     def apart(self) -> bool:

@@ -185,7 +185,7 @@ class Run(Base):
     """One pass that was captured; ``roll`` is the uuid of the first that the same press of Capture made, and
     ``pass_number`` counts them. ``uuid`` is the one in the journal, as are the buffer and the round trip. ``rating`` is
     "good", "maybe", "no" or empty; ``verified`` empty until its files were read again, then "yes" or what is wrong;
-    ``over`` what becomes of what lay there, see ``core.takes.over``."""
+    ``over`` what becomes of what lay there, see ``core.takes.over``; ``waved`` what the ready check had found."""
 
     __tablename__ = "runs"
     __table_args__ = (UniqueConstraint("session_id", "number"),)
@@ -210,6 +210,7 @@ class Run(Base):
     over: Mapped[str] = mapped_column(default="")
     rating: Mapped[str] = mapped_column(default="")
     verified: Mapped[str] = mapped_column(default="")
+    waved: Mapped[list[str]] = mapped_column(ARRAY(Text), default=list)
 
     takes: Mapped[list["Take"]] = relationship(back_populates="run", cascade="all, delete-orphan")
 

@@ -7,8 +7,8 @@ import pytest
 from cattailer.core.errors import NotNow, Refusal, Sure
 from cattailer.core.takes.settings import CaptureSettings
 from cattailer.services.desk.desk import Desk
-from cattailer.services.running import arming, binning, capturing, marking, ranges, runs, transport, verifying
-from cattailer.services.session import demo, history, opening
+from cattailer.services.running import arming, binning, capturing, frame, marking, ranges, runs, transport, verifying
+from cattailer.services.session import demo, history, inputs, opening
 from cattailer.services.stages.capture import show
 from cattailer.services.stages.takes import files
 from cattailer.store.models import Media, Run, Session, Take
@@ -348,3 +348,12 @@ def test_tracks_are_disarmed_after_a_run_where_that_is_wanted(desk: Desk) -> Non
     session = armed(desk, disarms="on")
     once_more(desk, session)
     assert not any(r.armed for r in rows_of(desk, session))
+
+
+def test_what_was_waved_through_stands_in_the_run_log(desk: Desk) -> None:
+    session = armed(desk)
+    inputs.switch(desk, session, 1, "phantom", False, True)
+    once_more(desk, session)
+    (line,) = frame.show(desk, session).deck.runs
+    assert any("condenser without 48 V" in words for words in line.waved)
+    assert not any("disk left" in words for words in line.waved)

@@ -21,6 +21,7 @@ from cattailer.media.journal import DISK
 from cattailer.services.desk.desk import Desk
 from cattailer.services.desk.disk import disk_minutes_left, time_left_text
 from cattailer.services.running import ranges, runs
+from cattailer.services.running.capturing import settings_of
 from cattailer.services.running.ranges import RangeView
 from cattailer.services.session.compiling import feeders_of, source_channel
 from cattailer.services.session.rows import measured_correction, tempo_of
@@ -31,7 +32,7 @@ MOST_LOST, MOST_RUNS = 3, 20
 
 @dataclass(frozen=True)
 class RunLine:
-    """A line of the run log; ``lost`` says where the first dropouts were."""
+    """A line of the run log; ``lost`` says where the first dropouts were, ``waved`` what the ready check had found."""
 
     number: int
     at: datetime
@@ -40,12 +41,14 @@ class RunLine:
     lost: list[str]
     recovered: bool
     message: str
+    waved: list[str]
 
 
 @dataclass(frozen=True)
 class Deck:
     """``findings`` are those of the ready check; ``runs`` are the newest, in that order; ``main_mix`` is what
-    *Listen here* listens to; ``held`` says how much can be kept after the fact."""
+    *Listen here* listens to; ``held`` says how much can be kept after the fact; ``holds``: a run ends only where
+    somebody holds Stop for a second."""
 
     click: bool
     count_bars: int
@@ -58,6 +61,7 @@ class Deck:
     runs: list[RunLine]
     main_mix: int
     held: str
+    holds: bool
 
 
 def describe(
@@ -73,6 +77,7 @@ def describe(
         [_run(run, tempo) for run in newest_runs(session)],
         main.id if (main := patch.main()) else 0,
         f"the last {state.held_s:.0f} s are always held ({state.held_mb} MB)" if state.held_s else "",
+        settings_of(session).holds,
     )
 
 
@@ -142,7 +147,7 @@ def newest_runs(session: Session) -> list[Run]:
 def _run(run: Run, tempo: TempoMap) -> RunLine:
     return RunLine(
         run.number, run.began_at.astimezone(), clock_text(run.samples, run.rate_hz),
-        len(run.dropouts), _lost(run, tempo), run.recovered, run.message,
+        len(run.dropouts), _lost(run, tempo), run.recovered, run.message, run.waved,
     )
 
 

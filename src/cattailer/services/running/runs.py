@@ -141,6 +141,7 @@ def _enter(desk: Desk, story: RunStory) -> bool:
             dropouts=[[d.offset, d.samples, d.load, d.cause] for d in story.dropouts],
             round_trip_samples=header.round_trip_samples, claimed_samples=header.claimed_samples,
             roll=header.roll or header.run, pass_number=header.pass_number, over=header.over,
+            waved=list(header.waved),
         )
         db.add(run)
         enter_takes(desk, db, session, story, run)

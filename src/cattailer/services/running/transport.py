@@ -16,10 +16,11 @@ from cattailer.media import journal
 from cattailer.services.desk.desk import Desk
 from cattailer.services.desk.disk import disk_minutes_left
 from cattailer.services.running.capturing import course_from, settings_of
+from cattailer.services.running.deck import ready_check
 from cattailer.services.running.runheader import NextRun, next_run
 from cattailer.services.session.opening import open_session
 from cattailer.services.session.reading import get_session
-from cattailer.services.session.rows import tempo_of
+from cattailer.services.session.rows import patch_of, tempo_of
 from cattailer.services.session.sounding import first_of_takes
 from cattailer.store.models import Run, Session, Track
 
@@ -123,7 +124,10 @@ def capture(
         if samples is None:
             playhead = state.position if state.session == session_id else 0
             course, count = course_from(db, session, playhead), _count(session, "capturing")
-            header = replace(header, over=settings_of(session).over)
+            patch, profile = patch_of(session), desk.profile_or_blank(session.interface)
+            found = ready_check(desk, session, patch, profile, state)
+            waved = tuple(f.text for f in found if f.kind != "good")
+            header = replace(header, over=settings_of(session).over, waved=waved)
     open_session(desk, session_id)
     plain = journal.plain_header(header)
     return desk.engine.ask(Capture(plain, str(folder), stem, asdict(course), count, pressed, named))

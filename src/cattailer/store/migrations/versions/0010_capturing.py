@@ -21,6 +21,7 @@ def upgrade() -> None:
     _flag('tracks', 'locked')
     for name in ('roll', 'over', 'rating', 'verified'):
         _text('runs', name)
+    op.add_column('runs', sa.Column('waved', pg.ARRAY(sa.Text()), nullable=False, server_default='{}'))
     op.add_column('runs', sa.Column('pass_number', sa.Integer(), nullable=False, server_default='1'))
     op.execute('UPDATE runs SET roll = uuid')
     op.create_index('ix_runs_roll', 'runs', ['roll'])

@@ -9,6 +9,7 @@ import { startKeys } from "./keys.js";
 import { startEars } from "../listen/ears.js";
 import { startGuide } from "../listen/guide.js";
 import { startArming } from "../capture/arming.js";
+import { startHolding } from "../deck/holding.js";
 import { startHow } from "../capture/how.js";
 import { startLanes } from "../capture/lanes.js";
 import { startRuler } from "../capture/ruler.js";
@@ -38,6 +39,7 @@ if (document.body.dataset.session) {
   startLanes();
   startArming();
   startHow();
+  startHolding();
   if (document.getElementById("ruler")) startRuler();
   startListen();
   startPlayers();

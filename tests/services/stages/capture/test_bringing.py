@@ -1,0 +1,90 @@
+"""Files from elsewhere."""
+
+from pathlib import Path
+
+import numpy as np
+import pytest
+import soundfile
+
+from cattailer.core.errors import Refusal
+from cattailer.media import journal, wavfile
+from cattailer.services.desk.desk import Desk
+from cattailer.services.running import runs, verifying
+from cattailer.services.session import demo
+from cattailer.services.stages.capture import bringing
+from tests.helpers.sessions import plan_of, rows_of, takes_of, the_map
+
+pytestmark = pytest.mark.without_engine
+
+
+@pytest.fixture(autouse=True)
+def media(desk: Desk) -> None:
+    desk.media.mkdir()
+
+
+def tone(path: Path, rate_hz: int = 48000, channels: int = 2, seconds: float = 1.0, **options: str) -> Path:
+    at = np.arange(round(rate_hz * seconds)) / rate_hz
+    sound = 0.5 * np.sin(2 * np.pi * 440.0 * at)[:, None] * np.linspace(1.0, 0.5, channels)
+    soundfile.write(path, sound, rate_hz, **options)
+    return path
+
+
+@pytest.mark.parametrize(("name", "rate_hz", "channels"), [
+    ("backing.wav", 48000, 2), ("backing.flac", 44100, 2), ("backing.aiff", 96000, 1), ("backing.ogg", 44100, 1),
+    ("backing.mp3", 44100, 2),
+])
+def test_it_lies_at_its_bar_at_the_sessions_rate(
+    desk: Desk, tmp_path: Path, name: str, rate_hz: int, channels: int
+) -> None:
+    session = demo.load(desk)
+    said = bringing.bring_in(desk, session, tone(tmp_path / name, rate_hz, channels), name, 3)
+    assert f"{channels} channel" in said
+    row = rows_of(desk, session)[-1]
+    assert (row.name, len(row.inputs)) == ("backing", channels)
+    (take,) = takes_of(desk, session, -1)
+    (piece,) = plan_of(desk, session).pieces
+    assert piece.start == the_map(desk, session).sample_of(3)
+    info = wavfile.inspect(Path(piece.path))
+    assert (info.format.rate_hz, info.format.channels, info.format.bits) == (48000, channels, 24)
+    assert abs(info.frames - 48000) <= (2400 if name.endswith("mp3") else 1)
+    assert take.peak_dbfs == pytest.approx(-6.0, abs=0.3)
+    sound = wavfile.read(info)[0]
+    spectrum = np.abs(np.fft.rfft(sound[:48000] * np.hanning(len(sound[:48000]))))
+    assert spectrum.argmax() * 48000 / len(sound[:48000]) == pytest.approx(440.0, abs=1.5)
+    assert verifying.verify_one(desk)
+    assert runs.enter_finished(desk) == []
+
+
+def test_the_same_rate_is_the_same_sound(desk: Desk, tmp_path: Path) -> None:
+    session = demo.load(desk)
+    path = tone(tmp_path / "a.wav", subtype="PCM_24")
+    bringing.bring_in(desk, session, path, "a.wav", 1)
+    (piece,) = plan_of(desk, session).pieces
+    assert np.array_equal(wavfile.read(wavfile.inspect(Path(piece.path))), wavfile.read(wavfile.inspect(path)))
+
+
+def test_where_its_own_time_stamp_says(desk: Desk, tmp_path: Path) -> None:
+    session = demo.load(desk)
+    bringing.bring_in(desk, session, tone(tmp_path / "a.wav"), "a.wav", 5)
+    (piece,) = plan_of(desk, session).pieces
+    bringing.bring_in(desk, session, Path(piece.path), "again.wav", 0)
+    assert [p.start for p in plan_of(desk, session).pieces] == [piece.start] * 2
+    with pytest.raises(Refusal, match="no time stamp"):
+        bringing.bring_in(desk, session, tone(tmp_path / "b.flac"), "b.flac", 0)
+
+
+def test_what_is_no_sound_is_refused_and_nothing_is_changed(desk: Desk, tmp_path: Path) -> None:
+    session = demo.load(desk)
+    (tmp_path / "empty.wav").write_bytes(b"")
+    (tmp_path / "text.wav").write_text("a letter\n" * 200)
+    whole = tone(tmp_path / "whole.wav").read_bytes()
+    (tmp_path / "broken.wav").write_bytes(whole[: len(whole) // 2])
+    (tmp_path / "broken.flac").write_bytes(tone(tmp_path / "whole.flac").read_bytes()[:500])
+    tone(tmp_path / "many.wav", channels=6)
+    before = len(rows_of(desk, session))
+    for name in ("empty.wav", "text.wav", "broken.wav", "many.wav", "nothing.wav", "broken.flac"):
+        with pytest.raises(Refusal):
+            bringing.bring_in(desk, session, tmp_path / name, name, 1)
+        assert len(rows_of(desk, session)) == before
+    assert not list(desk.media.rglob("*.wav"))
+    assert journal.find_all(desk.media) == []
