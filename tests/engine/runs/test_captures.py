@@ -174,6 +174,18 @@ def test_passes_with_a_pause_are_each_counted_in(tmp_path: Path) -> None:
         assert (np.diff(held(run)) == 1).all()
 
 
+def test_stopped_in_a_pause_nothing_is_left_over(tmp_path: Path) -> None:
+    engine = ramp()
+    made = capture(engine, tmp_path, Course(start=0, until=30_000, loops=True, passes=3, pause=96_000))
+    run_for(engine, 35_000)
+    assert engine.transport.state == WAITING
+    engine.soon(engine.stop)  # the next files are opened at this very moment
+    made.pump()
+    settle(engine)
+    assert [r.samples for r in stories(tmp_path)] == [30_000]
+    assert not (tmp_path / "run-002").exists()
+
+
 def test_a_disk_that_refuses_the_next_pass_ends_the_capture_and_keeps_what_was_captured(tmp_path: Path) -> None:
     class Full(RealDisk):
         full = False

@@ -155,6 +155,10 @@ def test_keep_this_run_only_puts_older_takes_into_the_bin_once_it_is_checked(des
     assert (binned.number, binned.tracks, binned.by) == (1, 2, 3)
     assert [t.number for t in takes_of(desk, session, 0)] == [3, 2]
     assert "what it replaced went to the bin" in words(desk, session)[0]
+    history.undo(desk, session)
+    settled(desk)
+    assert in_bin(desk, session) == [], "what was taken back is not done again"
+    history.redo(desk, session)
     binning.discard(desk, session, 3)
     assert [t.number for t in takes_of(desk, session, 0)] == [2, 1], "a run that is discarded gives back what it replaced"
 

@@ -147,7 +147,7 @@ class Captures:
                 self.soon(self.engine.stop)
                 return
             self.start, self._samples = span
-            self.soon(lambda: self.engine.add_run(run))
+            self.soon(lambda: self._ready(run))
         elif written >= self._paused_at + self.course.pause:
             self._resuming, count = True, self._make_count()
             self.soon(lambda: self._resume(count))
@@ -270,6 +270,13 @@ class Captures:
         else:
             engine.add_run(run)
             engine.place_run(run, first, samples)
+
+    def _ready(self, run: RunWriter) -> None:
+        """It will begin after the pause, unless somebody has stopped meanwhile."""
+        if self.until < FOREVER:
+            self.stray.append(run)
+        else:
+            self.engine.add_run(run)
 
     def _resume(self, count: Count | None) -> None:
         self._resuming, self._paused_at = False, None

@@ -40,7 +40,7 @@ def arm_group(desk: Desk, session_id: int, group_id: int, armed: bool) -> None:
 
 
 def lock_track(desk: Desk, session_id: int, track_id: int, locked: bool) -> None:
-    """A locked track stays armed or not as it is, and its takes are safe from the bin."""
+    """A locked track stays armed or not, as it is."""
     with editing(desk, session_id) as edit:
         track = edit.track(track_id)
         edit.what = f"{track.name} {'locked' if locked else 'no longer locked'}"

@@ -10,10 +10,12 @@ from cattailer.core.gear.rates import rescaled
 from cattailer.core.takes.over import ONLY, REPLACE, touches
 from cattailer.media import wavfile
 from cattailer.services.desk.desk import Desk
-from cattailer.services.session.editing import editing
+from cattailer.services.session.editing import count_on, editing
+from cattailer.services.session.reading import get_session
 from cattailer.store.models import Run, Session, Take
 
-YES = "yes"
+YES, EARLIER = "yes", "earlier"
+"""What runs are that were captured before anybody read them again."""
 CHUNK = 1 << 20
 
 
@@ -30,13 +32,13 @@ def verify_one(desk: Desk) -> bool:
     wrong = [words for path, samples, crc32 in files if (words := what_is_wrong(path, samples, crc32))]
     with editing(desk, session_id) as edit:
         run = edit.db.get_one(Run, run_id)
-        run.verified = "; ".join(wrong) or YES
-        binned = _make_way(edit.db, run) if not wrong else 0
-        edit.what = f"Take {run.number} checked"
-        if binned:
-            edit.what = f"Take {run.number} checked; what it replaced went to the bin"
-        else:
-            edit.state = "fixed"
+        if not wrong:
+            _make_way(edit.db, run)
+        edit.what = f"Take {run.number} checked; what it replaced went to the bin"
+    with desk.database.transaction() as db:
+        session = get_session(db, session_id, lock=True)
+        db.get_one(Run, run_id).verified = "; ".join(wrong) or YES
+        count_on(db, session)
     return True
 
 
@@ -58,11 +60,10 @@ def what_is_wrong(path: Path, samples: int, crc32: str) -> str:
     return "" if f"{found:08x}" == crc32 else f"{path.name} is not as it was written"
 
 
-def _make_way(db: orm.Session, run: Run) -> int:
+def _make_way(db: orm.Session, run: Run) -> None:
     """Puts into the bin what the run replaces, of older takes on its tracks."""
     if run.over not in (ONLY, REPLACE):
-        return 0
-    changed = 0
+        return
     stretch = run.start, run.start + run.samples
     for take in (t for t in run.takes if not t.binned):  # what was discarded meanwhile replaces nothing
         older = select(Take).join(Run).where(
@@ -75,7 +76,5 @@ def _make_way(db: orm.Session, run: Run) -> int:
                 continue
             if run.over == ONLY:
                 other.binned, other.binned_by = True, run.id
-            else:
+            elif [*here, run.id] not in other.cuts:
                 other.cuts = [*other.cuts, [*here, run.id]]
-            changed += 1
-    return changed

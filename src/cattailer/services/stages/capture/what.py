@@ -14,6 +14,7 @@ from cattailer.core.wording import counted
 from cattailer.services.desk.desk import Desk
 from cattailer.services.running.deck import newest_runs
 from cattailer.services.running.runheader import next_run
+from cattailer.services.running.verifying import EARLIER, YES
 from cattailer.services.session.rows import tempo_of
 from cattailer.store.kept import Mark
 from cattailer.store.models import Session
@@ -79,8 +80,8 @@ def newest(session: Session) -> NewestRun | None:
     return NewestRun(
         run.number, run.pass_number, passes, f"bar {first}" if first == last else f"bars {first} to {last}",
         clock_text(run.samples, run.rate_hz)[:-4], max((t.peak_dbfs for t in run.takes), default=-200.0),
-        sum(t.clips for t in run.takes), len(run.dropouts), run.rating, run.verified == "yes",
-        "" if run.verified == "yes" else run.verified, bool(run.takes) and all(t.binned for t in run.takes),
+        sum(t.clips for t in run.takes), len(run.dropouts), run.rating, run.verified == YES,
+        "" if run.verified in (YES, EARLIER) else run.verified, bool(run.takes) and all(t.binned for t in run.takes),
     )
 
 

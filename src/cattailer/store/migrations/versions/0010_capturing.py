@@ -23,7 +23,7 @@ def upgrade() -> None:
         _text('runs', name)
     op.add_column('runs', sa.Column('waved', pg.ARRAY(sa.Text()), nullable=False, server_default='{}'))
     op.add_column('runs', sa.Column('pass_number', sa.Integer(), nullable=False, server_default='1'))
-    op.execute('UPDATE runs SET roll = uuid')
+    op.execute("UPDATE runs SET roll = uuid, verified = 'earlier'")
     op.create_index('ix_runs_roll', 'runs', ['roll'])
     op.add_column('takes', sa.Column('lead_out_id', sa.Integer(), sa.ForeignKey('media.id', ondelete='SET NULL')))
     _flag('takes', 'binned')
