@@ -1,7 +1,5 @@
 """What ears get, in the browser: a mix is made by mouse and by keyboard, heard at once, and written down once."""
 
-import urllib.parse
-import urllib.request
 from collections.abc import Iterator
 
 import numpy as np
@@ -17,7 +15,7 @@ pytestmark = pytest.mark.xdist_group("e2e")
 def as_it_was(studio: Studio) -> Iterator[None]:
     yield
     for path, fields in (("players", {"mode": "follow"}), ("tracks/arm", {"armed": "false"}), ("listen/alone", {})):
-        urllib.request.urlopen(f"{studio.url}/s/1/{path}", urllib.parse.urlencode(fields).encode())
+        studio.post(f"/s/1/{path}", **fields)
 
 
 def open_ears(page: Page, studio: Studio) -> None:
