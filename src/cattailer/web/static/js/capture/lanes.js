@@ -64,8 +64,9 @@ async function fetchView(rows, force = false) {
 }
 
 function addLive(wave) {
-  if (wave.run !== liveRun) {
-    liveRun = wave.run;
+  const run = wave.run.split("-late")[0]; // tracks that were armed in mid-run tell of themselves, as parts of it
+  if (run !== liveRun) {
+    liveRun = run;
     live = new Map();
   }
   for (const [track, pairs] of wave.tracks) {
