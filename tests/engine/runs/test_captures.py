@@ -17,6 +17,17 @@ from tests.helpers.plans import run_for
 from tests.helpers.ramp import capture, held, ramp, settle, stories
 
 
+class Full(RealDisk):
+    """Refuses new folders while it is ``full``."""
+
+    full = False
+
+    def make_folder(self, path: Path) -> None:
+        if self.full:
+            raise OSError(28, "No space left on device")
+        super().make_folder(path)
+
+
 @pytest.mark.parametrize("period", [32, 128, 1024])
 def test_two_hundred_passes_neither_lose_nor_double_a_sample(tmp_path: Path, period: int) -> None:
     engine, length = ramp(period), 24_001
@@ -187,14 +198,6 @@ def test_stopped_in_a_pause_nothing_is_left_over(tmp_path: Path) -> None:
 
 
 def test_a_disk_that_refuses_the_next_pass_ends_the_capture_and_keeps_what_was_captured(tmp_path: Path) -> None:
-    class Full(RealDisk):
-        full = False
-
-        def make_folder(self, path: Path) -> None:
-            if self.full:
-                raise OSError(28, "No space left on device")
-            super().make_folder(path)
-
     disk = Full()
     engine = ramp(disk=disk)
     capture(engine, tmp_path, Course(start=0, until=48_000, loops=True))
@@ -210,14 +213,6 @@ def test_a_disk_that_refuses_the_next_pass_ends_the_capture_and_keeps_what_was_c
 
 
 def test_a_disk_that_refuses_for_a_while_costs_nothing(tmp_path: Path) -> None:
-    class Full(RealDisk):
-        full = False
-
-        def make_folder(self, path: Path) -> None:
-            if self.full:
-                raise OSError(28, "No space left on device")
-            super().make_folder(path)
-
     disk = Full()
     engine = ramp(disk=disk)
     capture(engine, tmp_path, Course(start=0, until=48_000, loops=True, passes=12))
