@@ -16,7 +16,7 @@ from cattailer.store.models import Track
 
 def arm_track(desk: Desk, session_id: int, track_id: int, armed: bool) -> None:
     """Raises NotNow for a track that is locked. While a capture runs a track can join it, but none can leave."""
-    _arm(desk, session_id, armed, lambda edit: [edit.track(track_id)])
+    arm_some(desk, session_id, [track_id], armed)
 
 
 def arm_all(desk: Desk, session_id: int, armed: bool) -> None:

@@ -6,6 +6,11 @@ const WORDS = {
   "post-roll": "◌ post-roll",
 };
 
+// Whether a capture moves along the timeline; not while it waits or is counted in.
+export function captures() {
+  return ["capturing", "pre-roll", "post-roll"].includes(document.body.dataset.state);
+}
+
 export function startClock() {
   const clock = document.getElementById("clock");
   const bars = document.getElementById("bars");

@@ -1,4 +1,5 @@
 // A locked run ends only where its button, or Space, is held for a second: a brush of the hand ends no take.
+import { captures } from "./clock.js";
 import { say } from "../page/messages.js";
 
 const HOLD_MS = 1000;
@@ -22,7 +23,7 @@ export function startHolding() {
 
 function begin(button) {
   clearTimeout(timer);
-  if (!button || !document.getElementById("holds") || !["capturing", "pre-roll", "post-roll"].includes(document.body.dataset.state)) return;
+  if (!button || !document.getElementById("holds") || !captures()) return;
   timer = setTimeout(() => {
     held = true;
     button.click();

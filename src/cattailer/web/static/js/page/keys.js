@@ -1,4 +1,6 @@
 // The keyboard. A key presses the button that stands for it, so both do the same.
+import { captures } from "../deck/clock.js";
+
 let row = -1;
 let barsWanted = 0;
 let barsOnTheWay = false;
@@ -41,7 +43,7 @@ function lettersAreKeys() {
 }
 
 function find({ key, code, shiftKey, target }) {
-  const capturing = ["capturing", "pre-roll", "post-roll"].includes(document.body.dataset.state);
+  const capturing = captures();
   const waiting = document.body.dataset.state === "waiting";
   const counting = document.body.dataset.state === "counting";
   const stopped = document.body.dataset.state === "stopped";
