@@ -48,8 +48,8 @@ def test_pages_answer(client: FlaskClient) -> None:
     assert client.get("/s/1/levels/pairs/compare?first=3&second=3").status_code == 400
     assert client.get("/alive").text == "alive"
     lanes = client.get("/s/1/capture/lanes?at=0&columns=100").json
-    assert lanes["bars"][0] == [1, 0]
-    assert len(lanes["bars"]) == 16
+    assert lanes["ticks"][0] == [0, "bar 1", True]
+    assert len(lanes["ticks"]) == 16
 
 
 def test_people_type_decibels_as_they_like(client: FlaskClient, desk: Desk) -> None:

@@ -15,8 +15,9 @@ from cattailer.store.models import Group, Input, Mix, Return, Route, Run, Sessio
 WATCHED: tuple[type[Base], ...] = (Session, Input, Track, Group, Return, Mix, Route, Run, Take)
 _ORDER = {model.__tablename__: n for n, model in enumerate(WATCHED)}
 _UNWATCHED = {
-    "sessions": {"revision", "takes_revision", "opened_at", "created_at", "folder", "id", "alone"},
-    "runs": {"verified"},
+    "sessions": {"revision", "takes_revision", "opened_at", "created_at", "folder", "id", "alone", "kept",
+                 "media_root", "copy_root", "fallback_root"},
+    "runs": {"verified", "copied"},
 }
 
 _CAPTURED = (Run, Take)

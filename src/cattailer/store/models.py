@@ -14,9 +14,11 @@ from cattailer.store.base import Base, now
 
 
 class Session(Base):
-    """One piece of work. ``folder`` is its place below the media root; ``revision`` counts edits,
-    ``takes_revision`` is that at which what sounds of takes changed last. The range is empty where its ends are
-    equal. ``alone`` is the end that the main mix plays alone."""
+    """One piece of work. ``folder`` is its place below the media root, which is ``media_root`` or the usual one where
+    that is empty; what is captured is also written below ``copy_root``, and goes on below ``fallback_root`` where the
+    disk fails. ``revision`` counts edits, ``takes_revision`` is that at which what sounds of takes changed last. The
+    range is empty where its ends are equal; the ``ruler`` counts "bars" or "time". ``alone`` is the end that the main
+    mix plays alone. ``kept``: empty in the list, "away" where somebody put it away, "bin" in the bin."""
 
     __tablename__ = "sessions"
 
@@ -45,6 +47,11 @@ class Session(Base):
     range_start: Mapped[int] = mapped_column(BigInteger, default=0)
     range_stop: Mapped[int] = mapped_column(BigInteger, default=0)
     looping: Mapped[bool] = mapped_column(default=False)
+    ruler: Mapped[str] = mapped_column(default="bars")
+    media_root: Mapped[str] = mapped_column(default="")
+    copy_root: Mapped[str] = mapped_column(default="")
+    fallback_root: Mapped[str] = mapped_column(default="")
+    kept: Mapped[str] = mapped_column(default="")
     alone: Mapped[str] = mapped_column(default="")
     revision: Mapped[int] = mapped_column(default=1)
     takes_revision: Mapped[int] = mapped_column(default=1)
@@ -185,7 +192,8 @@ class Run(Base):
     """One pass that was captured; ``roll`` is the uuid of the first that the same press of Capture made, and
     ``pass_number`` counts them. ``uuid`` is the one in the journal, as are the buffer and the round trip. ``rating`` is
     "good", "maybe", "no" or empty; ``verified`` empty until its files were read again, then "yes" or what is wrong;
-    ``over`` what becomes of what lay there, see ``core.takes.over``; ``waved`` what the ready check had found."""
+    ``over`` what becomes of what lay there, see ``core.takes.over``; ``waved`` what the ready check had found;
+    ``copied`` "yes" once its second copy is whole, or what is wrong with that."""
 
     __tablename__ = "runs"
     __table_args__ = (UniqueConstraint("session_id", "number"),)
@@ -211,12 +219,14 @@ class Run(Base):
     rating: Mapped[str] = mapped_column(default="")
     verified: Mapped[str] = mapped_column(default="")
     waved: Mapped[list[str]] = mapped_column(ARRAY(Text), default=list)
+    copied: Mapped[str] = mapped_column(default="")
 
     takes: Mapped[list["Take"]] = relationship(back_populates="run", cascade="all, delete-orphan")
 
 
 class Media(Base):
-    """A file, by its path below the session's folder. ``original_id`` is what it was converted from."""
+    """A file, by its path below the session's folder, or its whole path elsewhere. ``original_id`` is what it was
+    converted from."""
 
     __tablename__ = "media"
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -232,8 +242,8 @@ class Media(Base):
 
 class Take(Base):
     """What one track got in one run; ``number`` is the run's. ``source`` is who played, ``gain_db`` the preamp's gain
-    less its pad, ``printed`` whether the track's effects are in it, ``click_dbfs`` how loud a click leaked into it,
-    None where nobody looked yet.
+    less its pad, ``preamp`` how that was set, in words, ``printed`` whether the track's effects are in it,
+    ``click_dbfs`` how loud a click leaked into it, None where nobody looked yet.
 
     ``lead_in`` is what was counted in or lay before it, of which the last ``lead_in_samples`` samples are heard;
     ``lead_out`` is what lay after a punch. ``binned``: it is in the bin, put there by the run ``binned_by`` where that
@@ -260,6 +270,7 @@ class Take(Base):
     clips: Mapped[int]
     source: Mapped[str] = mapped_column(default="")
     gain_db: Mapped[float | None]
+    preamp: Mapped[str] = mapped_column(default="")
     printed: Mapped[bool] = mapped_column(default=False)
     click_dbfs: Mapped[float | None]
 
@@ -267,34 +278,3 @@ class Take(Base):
     run: Mapped[Run] = relationship(back_populates="takes")
     media: Mapped[Media] = relationship(lazy="joined", innerjoin=True, foreign_keys=media_id)
     lead_in: Mapped[Media | None] = relationship(lazy="joined", foreign_keys=lead_in_id)
-
-
-class RoundTrip(Base):
-    """A measured round trip of an interface at a rate and buffer. The one that is ``used`` corrects what the
-    driver claims there."""
-
-    __tablename__ = "round_trips"
-    id: Mapped[int] = mapped_column(primary_key=True)
-    at: Mapped[datetime] = mapped_column(default=now)
-    interface: Mapped[str] = mapped_column(index=True)
-    rate_hz: Mapped[int]
-    period: Mapped[int]
-    way: Mapped[str]
-    measured_samples: Mapped[float]
-    spread_samples: Mapped[float]
-    confidence: Mapped[float]
-    inverted: Mapped[bool]
-    claimed_samples: Mapped[int]
-    used: Mapped[bool] = mapped_column(default=False)
-
-
-class Check(Base):
-    """A sound check, or a measurement of noise: what each row gave, by socket, and how it was set then."""
-
-    __tablename__ = "checks"
-    id: Mapped[int] = mapped_column(primary_key=True)
-    session_id: Mapped[int] = mapped_column(ForeignKey("sessions.id", ondelete="CASCADE"), index=True)
-    at: Mapped[datetime] = mapped_column(default=now)
-    phase: Mapped[str]
-    seconds: Mapped[float]
-    rows: Mapped[list[Any]]

@@ -61,7 +61,7 @@ def once_more(desk: Desk, session: int, seconds: float = 0.5) -> None:
 
 def test_three_passes_of_a_loop_are_three_takes_with_one_number_on_all_tracks(desk: Desk) -> None:
     session = armed(desk, passes=3)
-    ranges.set_range(desk, session, 2, 3)
+    ranges.set_range(desk, session, "2", "2")
     ranges.switch_loop(desk, session)
     transport.capture(desk, session)
     settled(desk)
@@ -78,7 +78,7 @@ def test_three_passes_of_a_loop_are_three_takes_with_one_number_on_all_tracks(de
 
 def test_a_punch_at_the_range_keeps_what_lies_either_side(desk: Desk) -> None:
     session = armed(desk, start="range", pre_bars=1, post_bars=1)
-    ranges.set_range(desk, session, 2, 3)
+    ranges.set_range(desk, session, "2", "2")
     transport.capture(desk, session)
     wait_for(lambda: desk.engine_state().state == "pre-roll")
     with pytest.raises(NotNow, match="must wait"):

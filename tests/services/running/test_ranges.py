@@ -2,14 +2,17 @@
 
 
 import pytest
+from sqlalchemy import select
 
 from cattailer.core.errors import NotNow, Refusal
 from cattailer.services.desk import standin
 from cattailer.services.desk.desk import Desk
-from cattailer.services.running import arming, click, frame, ranges, transport
+from cattailer.services.running import arming, click, frame, marking, ranges, runs, transport
 from cattailer.services.session import demo, history, opening
 from cattailer.services.stages.capture import lanes
 from cattailer.services.stages.timing import buffers, tempo
+from cattailer.store.kept import Mark
+from cattailer.store.models import Run, Session
 from tests.helpers.sessions import plan_of, stop, the_map
 from tests.helpers.waiting import pass_time, wait_for
 
@@ -18,7 +21,7 @@ def test_a_range_is_looped_unless_it_is_shorter_than_the_buffer(desk: Desk) -> N
     session = demo.load(desk)
     with pytest.raises(NotNow, match="no range"):
         ranges.switch_loop(desk, session)
-    ranges.set_range(desk, session, 2, 3)
+    ranges.set_range(desk, session, "2", "2")
     ranges.switch_loop(desk, session)
     loop = plan_of(desk, session).loop
     assert loop is not None
@@ -29,14 +32,14 @@ def test_a_range_is_looped_unless_it_is_shorter_than_the_buffer(desk: Desk) -> N
     pass_time(desk.engine, 2.6)
     assert loop[0] <= desk.engine_state().position < loop[1]
     stop(desk, session)
-    for wrong in ((3, 3), (0, 2), (5, 2)):
+    for wrong in (("3", "2"), ("0", "1"), ("5", "1"), ("1:05", "1:04"), ("2.9", "3"), ("x", "2"), ("", "2")):
         with pytest.raises(Refusal, match=r"stayed|stays"):
             ranges.set_range(desk, session, *wrong)
     tempo.set_meter(desk, session, 1, 1, 32)
     tempo.set_tempo(desk, session, 1, 400.0)
     buffers.use_for(desk, session, "mixing")
     with pytest.raises(Refusal, match="less than the buffer of 1024"):
-        ranges.set_range(desk, session, 2, 3)
+        ranges.set_range(desk, session, "2", "2")
     assert plan_of(desk, session).loop is None, "it stayed on its bar, which is shorter than a block by now"
     for _ in range(3):
         history.undo(desk, session)
@@ -47,7 +50,7 @@ def test_a_range_is_looped_unless_it_is_shorter_than_the_buffer(desk: Desk) -> N
 
 def test_a_range_stays_on_its_bars(desk: Desk) -> None:
     session = demo.load(desk)
-    ranges.set_range(desk, session, 3, 5)
+    ranges.set_range(desk, session, "3", "4")
     ranges.switch_loop(desk, session)
     tempo.set_tempo(desk, session, 1, 120.0)
     tempo.set_meter(desk, session, 2, 5, 4)
@@ -58,7 +61,7 @@ def test_a_range_stays_on_its_bars(desk: Desk) -> None:
 
 def test_a_refused_capture_leaves_the_loop_on_and_opens_nothing(desk: Desk) -> None:
     session = demo.load(desk)
-    ranges.set_range(desk, session, 1, 2)
+    ranges.set_range(desk, session, "1", "1")
     ranges.switch_loop(desk, session)
     with pytest.raises(NotNow, match="No track is armed"):
         transport.capture(desk, session)
@@ -100,4 +103,59 @@ def test_bars_are_steps_and_the_players_obey(desk: Desk) -> None:
         standin.ask_players(desk, "dance")
     click.set_click(desk, session, True)
     assert frame.show(desk, session).deck.click
-    assert lanes.window(desk, session, bar(17)).bars[0] == (17, bar(17))
+    assert lanes.window(desk, session, bar(17)).ticks[0].sample == bar(17)
+
+
+def test_the_ruler_counts_bars_or_seconds_and_places_are_typed_either_way(desk: Desk) -> None:
+    session = demo.load(desk)
+    ranges.set_range(desk, session, "0:02", "0:04.5")
+    assert plan_range(desk, session) == (96_000, 216_000)
+    shown = frame.show(desk, session).deck.range
+    assert (shown.first, shown.last) == ("00:02", "00:04.500"), "it lies on no bar, so it is said as it is"
+    bar = demo.tempo().sample_of
+    ranges.set_range(desk, session, "2.2", "3.1")
+    assert plan_range(desk, session) == (bar(2, 2), bar(3, 2))
+    ranges.choose_ruler(desk, session, "time")
+    window = lanes.window(desk, session, 33 * 48_000)
+    assert [t.sample for t in window.ticks[:2]] == [32 * 48_000, 33 * 48_000]
+    assert window.ticks[0].label == "00:32"
+    assert window.stop == 64 * 48_000
+    with pytest.raises(Refusal, match="bars or minutes"):
+        ranges.choose_ruler(desk, session, "feet")
+
+
+def test_a_range_is_made_of_a_take_and_of_marks(desk: Desk) -> None:
+    session = demo.load(desk)
+    opening.open_session(desk, session)
+    with pytest.raises(Refusal, match="no such take"):
+        ranges.from_run(desk, session)
+    arming.arm_all(desk, session, True)
+    transport.locate(desk, session, 48_000)
+    transport.capture(desk, session, samples=24_000)
+    pass_time(desk.engine, 1.0)
+    wait_for(lambda: runs.enter_finished(desk) or newest_run_of(desk, session))
+    ranges.from_run(desk, session, 1)
+    assert plan_range(desk, session) == (48_000, 72_000)
+    for at in (10_000, 200_000):
+        stop(desk, session)
+        transport.locate(desk, session, at)
+        marking.mark(desk, session)
+    with desk.database.transaction() as db:
+        first, last = db.scalars(select(Mark.id).order_by(Mark.at))
+    ranges.from_mark(desk, session, first)
+    assert plan_range(desk, session) == (10_000, 200_000)
+    with pytest.raises(NotNow, match="No mark follows"):
+        ranges.from_mark(desk, session, last)
+    ranges.set_samples(desk, session, 0, 4800)
+    assert plan_range(desk, session) == (0, 4800)
+
+
+def plan_range(desk: Desk, session: int) -> tuple[int, int]:
+    with desk.database.transaction() as db:
+        found = db.get_one(Session, session)
+        return found.range_start, found.range_stop
+
+
+def newest_run_of(desk: Desk, session: int) -> bool:
+    with desk.database.transaction() as db:
+        return db.scalar(select(Run.id).where(Run.session_id == session)) is not None

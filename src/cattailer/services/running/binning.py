@@ -9,6 +9,7 @@ from cattailer.core.errors import NotFound, NotNow, Refusal, Sure
 from cattailer.core.wording import counted
 from cattailer.media import overview
 from cattailer.services.desk.desk import Desk
+from cattailer.services.desk.places import folder_of
 from cattailer.services.session.editing import Edit, editing, enter
 from cattailer.services.session.reading import get_session
 from cattailer.store.models import Media, Run, Take, Track
@@ -116,7 +117,7 @@ def empty(desk: Desk, session_id: int, knows: bool, sure: bool) -> str:
                 f"This deletes {counted(len(takes), 'file')} ({size:.0f} MB) for good. Nobody can fetch them back, and "
                 "Undo cannot either.", "Delete for good",
             )
-        folder, gone = desk.media / session.folder, []
+        folder, gone = folder_of(desk, session), []
         for take in takes:
             for media in filter(None, (take.media, take.lead_in, db.get(Media, take.lead_out_id or 0))):
                 gone.append(media)

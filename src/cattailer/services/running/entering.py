@@ -9,6 +9,7 @@ from cattailer.core.takes.marks import RATING
 from cattailer.media import journal, recovery, wavfile
 from cattailer.media.journal import LEAD_IN_FOLDER, FileEnd, RunFile, RunStory
 from cattailer.services.desk.desk import Desk
+from cattailer.services.desk.places import folder_of, kept_as
 from cattailer.services.session.editing import enter
 from cattailer.services.session.pushing import push
 from cattailer.services.session.reading import get_session
@@ -20,7 +21,7 @@ def enter_takes(
     desk: Desk, db: orm.Session, session: Session, story: RunStory, run: Run, start: int | None = None
 ) -> None:
     """A take for each file that holds something; a file that cannot be read is named in the run's message."""
-    root, ends = desk.media / session.folder, {end.path: end for end in story.files}
+    root, ends = folder_of(desk, session), {end.path: end for end in story.files}
     lead_ins = _lead_ins(db, session, root, story)
     for file in story.header.files:
         end = ends.get(file.path)
@@ -87,7 +88,7 @@ def enter_lead_out(desk: Desk, story: RunStory) -> bool:
             take = by_track.get(tracks.get(end.path, 0))
             if take is not None and take.lead_out_id is None:
                 with suppress(OSError, ValueError):
-                    media = _media(session, desk.media / session.folder, story.folder / end.path, end)
+                    media = _media(session, folder_of(desk, session), story.folder / end.path, end)
                     db.add(media)
                     db.flush()
                     take.lead_out_id = media.id
@@ -120,6 +121,6 @@ def _media(session: Session, root: Path, path: Path, end: FileEnd) -> Media:
     if end.samples is not None and info.frames < end.samples:
         info = wavfile.mend(path, end.samples)
     return Media(
-        session_id=session.id, path=str(path.relative_to(root)), channels=info.format.channels,
+        session_id=session.id, path=kept_as(root, path), channels=info.format.channels,
         bits=info.format.bits, rate_hz=info.format.rate_hz, samples=info.frames, crc32=end.crc32,
     )

@@ -15,6 +15,7 @@ from cattailer.core.time.clicking import ClickSettings
 from cattailer.core.transport import CAPTURING
 from cattailer.media import wavfile
 from cattailer.services.desk.desk import Desk, log
+from cattailer.services.desk.places import folder_of
 from cattailer.services.running.deck import newest_runs
 from cattailer.services.session.editing import count_on
 from cattailer.services.session.pushing import push
@@ -50,7 +51,7 @@ def look_at_one(desk: Desk) -> int | None:
         if row is None:
             return None
         take, media, session = row
-        wanted, path = _wanted(session, take, media), desk.media / session.folder / media.path
+        wanted, path = _wanted(session, take, media), folder_of(desk, session) / media.path
         take_id, session_id = take.id, session.id
     heard = NOT_HEARD
     try:

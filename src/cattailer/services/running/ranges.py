@@ -1,45 +1,108 @@
-"""The range of a session: a stretch of the timeline, for now to go round in while rolling."""
+"""The range of a session: a stretch of the timeline, to go round in, to capture in, to punch."""
 
 from dataclasses import dataclass
 
-from cattailer.core.errors import NotNow, Refusal
+from sqlalchemy import select
+
+from cattailer.core.errors import NotFound, NotNow, Refusal
+from cattailer.core.gear.rates import rescaled
+from cattailer.core.takes.marks import RATING
+from cattailer.core.time import ruler as rulers
 from cattailer.services.desk.desk import Desk
-from cattailer.services.session.editing import editing
+from cattailer.services.session.editing import Edit, editing
 from cattailer.services.session.rows import tempo_of
-from cattailer.store.models import Session
+from cattailer.store.kept import Mark
+from cattailer.store.models import Run, Session
+
+MOST_S = 24 * 3600
 
 
 @dataclass(frozen=True)
 class RangeView:
-    """``first`` and ``until`` are bars; both 0 where there is no range."""
+    """Where it begins and ends, as the ruler counts; both empty where there is no range."""
 
-    first: int
-    until: int
+    first: str
+    last: str
     looping: bool
+    ruler: str
 
 
 def view(session: Session) -> RangeView:
     if session.range_start >= session.range_stop:
-        return RangeView(0, 0, False)
+        return RangeView("", "", False, session.ruler)
     tempo = tempo_of(session)
-    first, last = (tempo.bar_beat_at(s).bar for s in (session.range_start, session.range_stop))
-    return RangeView(first, last, session.looping)
+    return RangeView(
+        rulers.words(session.range_start, tempo, session.ruler),
+        rulers.words(session.range_stop, tempo, session.ruler, until=True), session.looping, session.ruler,
+    )
 
 
-def set_range(desk: Desk, session_id: int, first: int, until: int) -> None:
-    """From one bar until another. Raises Refusal for a range that is empty, or shorter than the buffer."""
-    if not 1 <= first < until <= 100_000:
-        raise Refusal("A range goes from a bar until a later one; it stays as it was.")
+def choose_ruler(desk: Desk, session_id: int, ruler: str) -> None:
+    """Bars, or minutes and seconds. Raises Refusal."""
+    if ruler not in rulers.RULERS:
+        raise Refusal(f"The ruler counts {' or '.join(rulers.RULERS.values())}.")
     with editing(desk, session_id) as edit:
-        tempo, session = tempo_of(edit.session), edit.session
-        start, stop = tempo.sample_of(first), tempo.sample_of(until)
-        if stop - start < session.period:
-            raise Refusal(
-                f"That range lasts {stop - start} samples, less than the buffer of {session.period}: it could not be "
-                "looped. It stays as it was."
-            )
-        edit.what = f"Range is bars {first} to {until - 1}"
-        session.range_start, session.range_stop = start, stop
+        edit.session.ruler = ruler
+        edit.what = f"The ruler counts {rulers.RULERS[ruler]}"
+
+
+def set_range(desk: Desk, session_id: int, first: str, last: str) -> None:
+    """From one place to another as people type them, bars and beats included. Raises Refusal for what is no place, for
+    a range that is empty, or shorter than the buffer."""
+    with editing(desk, session_id) as edit:
+        tempo = tempo_of(edit.session)
+        try:
+            start, stop = rulers.place(first, tempo), rulers.place(last, tempo, until=True)
+        except ValueError as why:
+            raise Refusal(f"{str(why).capitalize()}. The range stayed as it was.") from why
+        _set(edit, start, stop)
+
+
+def set_samples(desk: Desk, session_id: int, start: int, stop: int) -> None:
+    """Between two timeline positions, as the ruler was dragged over. Raises Refusal."""
+    with editing(desk, session_id) as edit:
+        _set(edit, start, stop)
+
+
+def from_run(desk: Desk, session_id: int, number: int | None = None) -> None:
+    """What a take covers; the newest where none is given. Raises NotFound, Refusal."""
+    with editing(desk, session_id) as edit:
+        query = select(Run).where(Run.session_id == session_id).order_by(Run.number.desc()).limit(1)
+        run = edit.db.scalar(query if number is None else query.where(Run.number == number))
+        if run is None:
+            raise NotFound("There is no such take, so the range stayed as it was.")
+        rate = edit.session.rate_hz
+        start = rescaled(run.start, run.rate_hz, rate)
+        _set(edit, max(0, start), start + rescaled(run.samples, run.rate_hz, rate))
+
+
+def from_mark(desk: Desk, session_id: int, mark_id: int) -> None:
+    """From a mark to the next one. Raises NotFound; NotNow where none follows."""
+    with editing(desk, session_id) as edit:
+        query = select(Mark).where(Mark.session_id == session_id, Mark.kind != RATING)
+        rate, found = edit.session.rate_hz, {m.id: m for m in edit.db.scalars(query)}
+        if mark_id not in found:
+            raise NotFound("That mark is not here any more.")
+        places = {i: rescaled(m.at, m.rate_hz, rate) for i, m in found.items()}
+        start = places[mark_id]
+        after = min((at for at in places.values() if at > start), default=None)
+        if after is None:
+            raise NotNow("No mark follows this one, so there is no range between two. Set another where it should end.")
+        _set(edit, max(0, start), after)
+
+
+def _set(edit: Edit, start: int, stop: int) -> None:
+    session, tempo = edit.session, tempo_of(edit.session)
+    if not 0 <= start < stop <= MOST_S * session.rate_hz:
+        raise Refusal("A range goes from one place to a later one, within 24 hours. It stayed as it was.")
+    if stop - start < session.period:
+        raise Refusal(
+            f"That range lasts {stop - start} samples, less than the buffer of {session.period}: it could not be "
+            "looped. It stayed as it was."
+        )
+    ends = (rulers.words(n, tempo, session.ruler, until) for n, until in ((start, False), (stop, True)))
+    edit.what = f"Range is {' to '.join(ends)}"
+    session.range_start, session.range_stop = start, stop
 
 
 def switch_loop(desk: Desk, session_id: int) -> None:

@@ -13,6 +13,7 @@ from cattailer.core.patch.patch import Patch, PatchTrack
 from cattailer.media.journal import RunHeader
 from cattailer.media.runheader import Named, Played, header
 from cattailer.services.desk.desk import Desk
+from cattailer.services.desk.places import folder_of
 from cattailer.services.session.compiling import silent_plan
 from cattailer.services.session.rows import patch_of
 from cattailer.store.models import Run, Session
@@ -29,7 +30,7 @@ def next_run(desk: Desk, db: orm.Session, session: Session, tracks: list[int]) -
     number = _next_number(desk, db, session)
     now = datetime.now().astimezone()
     made = header(plan, number, tracks, now, Named(session.name_pattern, session.code), played)
-    return made, desk.media / session.folder / f"run-{number:03}", f"run-{number:03}"
+    return made, folder_of(desk, session) / f"run-{number:03}", f"run-{number:03}"
 
 
 def written_run(desk: Desk, db: orm.Session, session: Session, track: int, start: int, what: str) -> NextRun:
@@ -45,7 +46,7 @@ def _next_number(desk: Desk, db: orm.Session, session: Session) -> int:
 
 def _last_on_disk(desk: Desk, session: Session) -> int:
     """The highest run number that has a folder: the database may not know the newest yet."""
-    taken = [int(p.name[4:]) for p in (desk.media / session.folder).glob("run-*") if p.name[4:].isdigit()]
+    taken = [int(p.name[4:]) for p in folder_of(desk, session).glob("run-*") if p.name[4:].isdigit()]
     return max(taken, default=0)
 
 

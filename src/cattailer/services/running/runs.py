@@ -18,7 +18,9 @@ from cattailer.core.transport import captures
 from cattailer.media import journal, recovery, wavfile
 from cattailer.media.journal import LEAD_IN_MARK, RunStory
 from cattailer.media.recovery import Report, Trouble
+from cattailer.services.desk import places
 from cattailer.services.desk.desk import Desk, log
+from cattailer.services.desk.places import folder_of
 from cattailer.services.running.entering import enter_late, enter_lead_out, enter_takes, rate
 from cattailer.services.session.editing import editing, enter
 from cattailer.services.session.pushing import push
@@ -55,12 +57,18 @@ def enter_finished(desk: Desk, paths: list[Path] | None = None) -> list[RunStory
     """
     known = journals_of(desk)
     with known.entering:
-        found = journal.find_all(desk.media) if paths is None else paths
+        found = _all(desk) if paths is None else paths
         if paths is None:
             _settle(desk, [path for path in found if path not in known.settled])
         for gone in set(known.troubles) - set(found) if paths is None else ():
             del known.troubles[gone]
         return [story for path in found if path not in known.settled and (story := _look(desk, path)) is not None]
+
+
+def _all(desk: Desk) -> list[Path]:
+    with desk.database.transaction() as db:
+        below = places.roots(desk, db)
+    return [path for root in below for path in journal.find_all(root)]
 
 
 def _settle(desk: Desk, paths: list[Path]) -> None:
@@ -174,11 +182,11 @@ def measure_one(desk: Desk, passed_over: set[int]) -> bool:
     ``passed_over`` gathers files that cannot be measured.
     """
     with desk.database.transaction() as db:
-        query = select(Media, Session.folder).join(Session, Session.id == Media.session_id)
+        query = select(Media, Session).join(Session, Session.id == Media.session_id)
         row = db.execute(query.where(Media.crc32 == "", Media.id.not_in(passed_over)).limit(1)).first()
         if row is None:
             return False
-        media, path = row[0], desk.media / row[1] / row[0].path
+        media, path = row[0], folder_of(desk, row[1]) / row[0].path
     passed_over.add(media.id)
     try:
         end = replace(recovery.measure(wavfile.inspect(path)), path=media.path)

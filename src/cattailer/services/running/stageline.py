@@ -8,7 +8,8 @@ from cattailer.core.findings import Finding, stage_mark
 from cattailer.services.desk.desk import Desk
 from cattailer.services.running.deck import Deck
 from cattailer.services.session.rows import measured_correction, take_counts
-from cattailer.store.models import Check, Session
+from cattailer.store.measured import Check
+from cattailer.store.models import Session
 
 
 class LiveFindings:

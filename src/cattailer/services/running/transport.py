@@ -15,6 +15,7 @@ from cattailer.engine.messages.commands import Capture, GetStatus, KeepHeard, Lo
 from cattailer.media import journal
 from cattailer.services.desk.desk import Desk
 from cattailer.services.desk.disk import disk_minutes_left
+from cattailer.services.desk.places import check_root
 from cattailer.services.running.capturing import course_from, settings_of
 from cattailer.services.running.deck import ready_check
 from cattailer.services.running.runheader import NextRun, next_run
@@ -94,7 +95,7 @@ def keep_heard(desk: Desk, session_id: int) -> Status:
 
 def _next(desk: Desk, db: orm.Session, session: Session, tracks: list[Track], note: str) -> NextRun:
     """The next run of these tracks. Raises NotNow where it could not be written."""
-    desk.check_media()
+    check_root(desk, session)
     if quiet := desk.quiet_work():
         raise NotNow(f"Does not come round any more: {', '.join(quiet)}. Restart Cattailer; nothing was captured.")
     channels = sum(len(t.feeds) for t in tracks)

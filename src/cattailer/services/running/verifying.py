@@ -10,6 +10,7 @@ from cattailer.core.gear.rates import rescaled
 from cattailer.core.takes.over import ONLY, REPLACE, touches
 from cattailer.media import wavfile
 from cattailer.services.desk.desk import Desk
+from cattailer.services.desk.places import folder_of
 from cattailer.services.session.editing import count_on, editing
 from cattailer.services.session.reading import get_session
 from cattailer.store.models import Run, Session, Take
@@ -26,7 +27,7 @@ def verify_one(desk: Desk) -> bool:
         run = db.scalar(query.order_by(Run.id.desc()).limit(1))
         if run is None:
             return False
-        folder = desk.media / db.get_one(Session, run.session_id).folder
+        folder = folder_of(desk, db.get_one(Session, run.session_id))
         files = [(folder / t.media.path, t.media.samples, t.media.crc32) for t in run.takes]
         run_id, session_id = run.id, run.session_id
     wrong = [words for path, samples, crc32 in files if (words := what_is_wrong(path, samples, crc32))]

@@ -16,7 +16,8 @@ from cattailer.core.patch.patch import (
 )
 from cattailer.core.sound import probe
 from cattailer.core.time.timeline import TempoMap
-from cattailer.store.models import Input, RoundTrip, Route, Session, Take, Track
+from cattailer.store.measured import RoundTrip
+from cattailer.store.models import Input, Route, Session, Take, Track
 
 INPUT_FIELDS = tuple(name for name in PatchInput.__dataclass_fields__ if name != "socket")
 

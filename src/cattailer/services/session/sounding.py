@@ -9,6 +9,7 @@ from cattailer.core.gear.rates import rescaled
 from cattailer.core.takes.over import LAYER, without
 from cattailer.core.takes.pieces import Piece, TakeSpan, sounding
 from cattailer.services.desk.desk import Desk
+from cattailer.services.desk.places import folder_of
 from cattailer.store.models import Media, Run, Session, Take, Track
 
 
@@ -36,7 +37,7 @@ def spans_of(desk: Desk, session: Session) -> dict[int, list[TakeSpan]]:
     db = orm.object_session(session)
     assert db is not None
     lead_in, fit, lead_fit = aliased(Media), aliased(Media), aliased(Media)
-    rate, folder = session.rate_hz, desk.media / session.folder
+    rate, folder = session.rate_hz, folder_of(desk, session)
     query = (
         select(
             Take.id, Take.track_id, Take.number, Take.start, Take.samples, Take.lead_in_samples, Media.rate_hz,

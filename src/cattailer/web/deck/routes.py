@@ -8,7 +8,7 @@ from cattailer.core.takes.marks import MARKER
 from cattailer.services.desk import meters, standin
 from cattailer.services.running import binning, capturing, click, marking, ranges, transport
 from cattailer.services.session import inputs
-from cattailer.web.forms import Bar, Form, Number, Text, desk, done, form, said
+from cattailer.web.forms import Form, Number, Text, desk, done, form, said
 
 blueprint = Blueprint("deck", __name__, url_prefix="/s/<int:session_id>")
 
@@ -57,8 +57,19 @@ class Setting(Form):
 
 
 class Range(Form):
-    first: Bar = 0
-    last: Bar = 0
+    first: Text = ""
+    last: Text = ""
+
+
+class Stretch(Form):
+    """Two timeline positions."""
+
+    start: int = Field(ge=0, le=1 << 60)
+    stop: int = Field(ge=0, le=1 << 60)
+
+
+class Counted(Form):
+    ruler: Text
 
 
 class Cure(Form):
@@ -165,7 +176,32 @@ def set_range(session_id: int) -> Response:
     """Both bars are included, as people say it; while one field is still empty nothing is set."""
     wish = form(Range)
     if wish.first and wish.last:
-        ranges.set_range(desk(), session_id, wish.first, wish.last + 1)
+        ranges.set_range(desk(), session_id, wish.first, wish.last)
+    return done()
+
+
+@blueprint.post("/range/drag")
+def drag_range(session_id: int) -> Response:
+    wish = form(Stretch)
+    ranges.set_samples(desk(), session_id, wish.start, wish.stop)
+    return done()
+
+
+@blueprint.post("/range/take")
+def range_of_take(session_id: int) -> Response:
+    ranges.from_run(desk(), session_id, form(Numbered).number)
+    return done()
+
+
+@blueprint.post("/range/marks/<int:mark_id>")
+def range_of_marks(session_id: int, mark_id: int) -> Response:
+    ranges.from_mark(desk(), session_id, mark_id)
+    return done()
+
+
+@blueprint.post("/ruler")
+def choose_ruler(session_id: int) -> Response:
+    ranges.choose_ruler(desk(), session_id, form(Counted).ruler)
     return done()
 
 

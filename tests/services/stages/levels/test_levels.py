@@ -19,7 +19,8 @@ from cattailer.services.session.reading import get_session
 from cattailer.services.session.rows import patch_of
 from cattailer.services.stages.levels import knobs, noise, pairing, show, soundcheck, tuning, watch, windows
 from cattailer.services.stages.levels.live import LiveKnob, LiveLevels
-from cattailer.store.models import Check, Run
+from cattailer.store.measured import Check
+from cattailer.store.models import Run
 from tests.helpers.sessions import stop, takes_of
 from tests.helpers.waiting import pass_time, wait_for
 

@@ -10,6 +10,7 @@ from cattailer.core.wording import counted
 from cattailer.media import bringing, wavfile
 from cattailer.media.soundfiles import opened
 from cattailer.services.desk.desk import Desk
+from cattailer.services.desk.places import check_root
 from cattailer.services.running import runs
 from cattailer.services.running.runheader import written_run
 from cattailer.services.session import tracks
@@ -25,7 +26,6 @@ def bring_in(desk: Desk, session_id: int, path: Path, name: str, bar: int) -> st
     """From a bar on; 0 is where the file's own time stamp says. Returns words. Raises Refusal for what is no sound,
     and where it cannot lie."""
     desk.forbid_while_capturing(session_id, "bringing in a file")
-    desk.check_media()
     stem = Path(name.replace("\\", "/")).stem[:MAX_NAME].strip() or "Brought in"
     with opened(path) as sound:
         if sound.channels > MOST_CHANNELS:
@@ -36,6 +36,7 @@ def bring_in(desk: Desk, session_id: int, path: Path, name: str, bar: int) -> st
             raise Refusal(f"{name} is longer than {MOST_HOURS} hours; nothing was changed.")
         with desk.database.transaction() as db:
             session = get_session(db, session_id)
+            check_root(desk, session)
             start = tempo_of(session).sample_of(bar) if bar else _stamp(path, name, session.rate_hz)
         if not 0 <= start <= 24 * 3600 * session.rate_hz:
             raise Refusal("It would lie outside the timeline (0 to 24 hours); nothing was changed. Choose a bar.")

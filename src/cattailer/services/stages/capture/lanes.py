@@ -12,6 +12,7 @@ from cattailer.core.errors import Refusal
 from cattailer.core.gear.rates import rescaled
 from cattailer.core.takes.marks import RATING
 from cattailer.core.takes.pieces import Piece
+from cattailer.core.time.ruler import Tick, page
 from cattailer.media import overview
 from cattailer.services.desk.desk import Desk
 from cattailer.services.session.reading import get_session
@@ -78,25 +79,19 @@ def _draw(row: NDArray[np.int16], piece: Piece, start: int, stop: int) -> None:
     np.maximum(part[:, 1], drawn[:, 1], out=part[:, 1])
 
 
-WINDOW_BARS = 16
-
-
 @dataclass(frozen=True)
 class Window:
-    """A stretch of the timeline for drawing: ``bars`` are (number, sample), ``range`` is the session's, where it
-    has one."""
+    """A stretch of the timeline for drawing, with its ticks; ``range`` is the session's, where it has one."""
 
     start: int
     stop: int
-    bars: list[tuple[int, int]]
+    ticks: list[Tick]
     range: tuple[int, int] | None
 
 
 def window(desk: Desk, session_id: int, position: int) -> Window:
-    """The page of sixteen bars that holds a position."""
+    """The page of sixteen bars, or half a minute, that holds a position."""
     with desk.database.transaction() as db:
         session = get_session(db, session_id)
-        tempo, ends = tempo_of(session), (session.range_start, session.range_stop)
-    first = (tempo.bar_beat_at(position).bar - 1) // WINDOW_BARS * WINDOW_BARS + 1
-    bars = [(bar, tempo.sample_of(bar)) for bar in range(first, first + WINDOW_BARS + 1)]
-    return Window(bars[0][1], bars[-1][1], bars[:-1], ends if ends[0] < ends[1] else None)
+        ends, ticks = (session.range_start, session.range_stop), page(tempo_of(session), session.ruler, position)
+    return Window(ticks[0].sample, ticks[-1].sample, ticks[:-1], ends if ends[0] < ends[1] else None)

@@ -18,7 +18,7 @@ from cattailer.services.session.rows import patch_of, tempo_of
 from cattailer.services.session.sounding import end_of_takes
 from cattailer.services.stages.levels import soundcheck
 from cattailer.services.stages.levels.live import LiveCheck
-from cattailer.store.models import Check
+from cattailer.store.measured import Check
 
 MEASURE_S = 6.0
 TONE_S = 10.0

@@ -20,7 +20,8 @@ from cattailer.services.session.opening import open_session
 from cattailer.services.session.reading import get_session
 from cattailer.services.session.rows import patch_of
 from cattailer.services.stages.levels.live import LiveCheck, LiveLevels
-from cattailer.store.models import Check, Run, Session, Take
+from cattailer.store.measured import Check
+from cattailer.store.models import Run, Session, Take
 
 SHORTEST_S = 2.0
 REMEMBERED = 50

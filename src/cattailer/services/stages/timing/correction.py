@@ -15,7 +15,8 @@ from cattailer.services.session.reading import get_session
 from cattailer.services.session.rows import measured_correction
 from cattailer.services.stages.timing import roundtrip
 from cattailer.services.stages.timing.roundtrip import Result
-from cattailer.store.models import RoundTrip, Session
+from cattailer.store.measured import RoundTrip
+from cattailer.store.models import Session
 
 
 @dataclass(frozen=True)

@@ -19,6 +19,7 @@ from cattailer.media import bwf, convert, overview, wavfile
 from cattailer.media.overview import overview_path
 from cattailer.services.desk.desk import Desk, log
 from cattailer.services.desk.disk import disk_minutes_left
+from cattailer.services.desk.places import folder_of, kept_as
 from cattailer.services.session import rate
 from cattailer.services.session.reading import get_session
 from cattailer.store.models import Media, Session, Take, Track
@@ -116,7 +117,7 @@ def _missing(
                 session.title, take.track.name, rates.rescaled(start, media.rate_hz, rate_hz), take.run.began_at,
                 f"run {take.run.number}", note=f"converted from {media.rate_hz} Hz", feed="converted",
             )
-            out.append((media, desk.media / session.folder / media.path, origin))
+            out.append((media, folder_of(desk, session) / media.path, origin))
     return out
 
 
@@ -155,7 +156,7 @@ def _convert(
     with desk.database.transaction() as db:
         session = get_session(db, session_id)
         db.add(Media(
-            session_id=session_id, path=str(target.relative_to(desk.media / session.folder)),
+            session_id=session_id, path=kept_as(folder_of(desk, session), target),
             channels=info.format.channels, bits=info.format.bits, rate_hz=job.rate_hz, samples=samples, crc32=crc32,
             original_id=media_id,
         ))

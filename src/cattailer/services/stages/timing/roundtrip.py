@@ -16,7 +16,7 @@ from cattailer.services.desk.listening import sound_of
 from cattailer.services.session.opening import open_session
 from cattailer.services.session.reading import get_session
 from cattailer.services.session.rows import measured_correction
-from cattailer.store.models import RoundTrip
+from cattailer.store.measured import RoundTrip
 
 Floats = np.ndarray[Any, np.dtype[np.float32]]
 REACH = 30

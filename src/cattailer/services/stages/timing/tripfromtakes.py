@@ -14,10 +14,12 @@ from cattailer.core.sound.probe import Measured
 from cattailer.core.units import decibels
 from cattailer.media import wavfile
 from cattailer.services.desk.desk import Desk
+from cattailer.services.desk.places import folder_of
 from cattailer.services.session.reading import get_session, get_take
 from cattailer.services.session.rows import measured_correction
 from cattailer.services.stages.timing.roundtrip import REACH, Result, curve, heights
-from cattailer.store.models import RoundTrip, Run, Take, Track
+from cattailer.store.measured import RoundTrip
+from cattailer.store.models import Run, Take, Track
 
 Floats = NDArray[np.float32]
 WAY = "takes"
@@ -57,7 +59,7 @@ def measure(desk: Desk, session_id: int, played_id: int, returned_id: int) -> Re
             raise Refusal("These takes were captured at different sample rates, so their samples cannot be compared.")
         if not run.period:
             raise Refusal("It is not known with which buffer that take was captured. Capture it again, then compare.")
-        rate, folder = run.rate_hz, desk.media / session.folder
+        rate, folder = run.rate_hz, folder_of(desk, session)
         one, other = _overlap(folder, played, returned, rate)
         found = agreement(_offsets(one, other, rate), AGREE_SAMPLES)
         level = decibels(float(np.abs(other).max(initial=0.0)))

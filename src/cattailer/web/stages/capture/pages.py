@@ -36,6 +36,6 @@ def lanes(session_id: int) -> Response:
     lost = timeline.dropouts(desk(), session_id, window.start, window.stop)
     marks = timeline.marks(desk(), session_id, window.start, window.stop)
     return jsonify(
-        start=window.start, stop=window.stop, bars=window.bars, tracks=drawn, dropouts=lost, range=window.range,
+        start=window.start, stop=window.stop, ticks=[(t.sample, t.label, t.long) for t in window.ticks], tracks=drawn, dropouts=lost, range=window.range,
         marks=marks
     )

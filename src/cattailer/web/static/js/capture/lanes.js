@@ -1,11 +1,11 @@
-// Lanes: sixteen bars of the timeline with what is there in ink and what is being captured in
-// vermilion. The stretch and its bars come from the server. A lane is drawn whole only when
+// Lanes: a page of the timeline with what is there in ink and what is being captured in
+// vermilion. The stretch and its ticks come from the server. A lane is drawn whole only when
 // something changed; while capturing, only the columns that are new.
 import { LIFT, paint, prepared } from "../page/canvas.js";
 import { on } from "../page/socket.js";
 
 const COLUMNS = 400;
-let view = null; // {start, stop, bars, tracks}
+let view = null; // {start, stop, ticks, tracks}
 let live = new Map(); // track → [[first sample, samples per pair, pairs]]
 let liveRun = null;
 let position = 0;
@@ -130,9 +130,9 @@ function ground(c, from, to, width, height) {
   c.fillStyle = paint("lane");
   c.fillRect(from, 0, to - from, height);
   c.fillStyle = paint("rule");
-  for (const [bar, at] of view.bars) {
+  for (const [at, , long] of view.ticks) {
     const x = Math.round(across(at, width));
-    if (x >= from && x < to) c.fillRect(x, 0, (bar - 1) % 4 ? 1 : 2, height);
+    if (x >= from && x < to) c.fillRect(x, 0, long ? 2 : 1, height);
   }
 }
 
@@ -184,11 +184,10 @@ function drawRuler() {
     c.fillRect(from, height - 4, to - from, 4);
     c.fillStyle = paint("soft");
   }
-  for (const [number, at] of view.bars) {
+  for (const [at, label, long] of view.ticks) {
     const x = Math.round(across(at, width));
-    const long = (number - 1) % 4 === 0;
     c.fillRect(x, height - (long ? 8 : 4), long ? 2 : 1, long ? 8 : 4);
-    if (long && x + 52 < width) c.fillText(`bar ${number}`, x + 5, height - 5);
+    if (long && x + 52 < width) c.fillText(label, x + 5, height - 5);
   }
   for (const [at, kind] of view.marks) {
     c.fillStyle = paint(kind === "mishap" ? "vermilion" : "water");

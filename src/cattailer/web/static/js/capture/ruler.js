@@ -1,4 +1,4 @@
-// The ruler: a press goes to a bar, a drag makes the bars that it went over the range.
+// The ruler: a press goes to a tick, a drag makes what lies between ticks the range.
 import { viewed } from "./lanes.js";
 
 let from = null;
@@ -6,15 +6,15 @@ let from = null;
 export function startRuler() {
   const ruler = document.getElementById("ruler");
   ruler.addEventListener("pointerdown", (event) => {
-    from = barAt(event, ruler);
+    from = stretchAt(event, ruler);
     ruler.setPointerCapture(event.pointerId);
   });
   ruler.addEventListener("pointerup", (event) => {
-    const to = barAt(event, ruler);
-    if (from === null || to === null) return;
-    const [first, last] = [Math.min(from, to), Math.max(from, to)];
-    if (first === last) send(ruler.dataset.bars, { to: first });
-    else send(ruler.dataset.range, { first, last });
+    const to = stretchAt(event, ruler);
+    if (!from || !to) return;
+    const start = Math.min(from[0], to[0]);
+    if (from[0] === to[0]) send(ruler.dataset.locate, { position: start });
+    else send(ruler.dataset.range, { start, stop: Math.max(from[1], to[1]) });
     from = null;
   });
   ruler.addEventListener("pointercancel", () => { from = null; });
@@ -24,10 +24,12 @@ function send(address, values) {
   htmx.ajax("POST", address, { values, swap: "none", source: document.getElementById("by-bars") });
 }
 
-function barAt(event, ruler) {
+// From the tick before to the tick after.
+function stretchAt(event, ruler) {
   const view = viewed();
   if (!view) return null;
   const share = (event.clientX - ruler.getBoundingClientRect().left) / ruler.clientWidth;
   const at = view.start + Math.min(0.999, Math.max(0, share)) * (view.stop - view.start);
-  return view.bars.findLast(([, sample]) => sample <= at)?.[0] ?? view.bars[0][0];
+  const found = view.ticks.findLastIndex(([sample]) => sample <= at);
+  return [view.ticks[found][0], view.ticks[found + 1]?.[0] ?? view.stop];
 }

@@ -1,0 +1,65 @@
+"""The ruler: bars, or minutes and seconds; places as people type them, and the ticks that it draws."""
+
+import re
+from dataclasses import dataclass
+
+from cattailer.core.time.timeline import TempoMap, clock_text
+
+BARS, TIME = "bars", "time"
+RULERS = {BARS: "bars", TIME: "minutes"}
+"""What it can count, in words."""
+WINDOW_BARS, WINDOW_S = 16, 32
+_TIME = re.compile(r"(?:(\d+):)?(\d+):(\d{1,2}(?:\.\d{1,9})?)|(\d+(?:\.\d{1,9})?)\s*s", re.IGNORECASE)
+_BAR = re.compile(r"(?:bar\s*)?(\d{1,6})(?:\.(\d{1,2}))?", re.IGNORECASE)
+
+
+def place(typed: str, tempo: TempoMap, until: bool = False) -> int:
+    """The timeline position of "12" (a bar), "12.3" (its third beat), "1:05.25" or "65 s". As the end of a stretch
+    (``until``) a bar or a beat is included. Raises ValueError, in words, for what is none."""
+    text = typed.strip().replace(",", ".")
+    if found := _TIME.fullmatch(text):
+        hours, minutes, seconds, alone = found.groups()
+        whole = float(alone) if alone else 3600 * int(hours or 0) + 60 * int(minutes) + float(seconds)
+        return round(whole * tempo.rate_hz)
+    found = _BAR.fullmatch(text)
+    bar, beat = (int(found[1]), int(found[2] or 0)) if found else (0, 0)
+    if not 1 <= bar <= 100_000:
+        raise ValueError(f"{typed!r} is no place: type a bar (12), a bar and beat (12.3), or a time (1:05.2)")
+    if not beat:
+        return tempo.sample_of(bar + until)
+    if beat > tempo.meter_of(bar).beats:
+        raise ValueError(f"bar {bar} has {tempo.meter_of(bar).beats} beats, not {beat}")
+    return tempo.sample_of(bar, beat + until)
+
+
+def words(sample: int, tempo: TempoMap, ruler: str = BARS, until: bool = False) -> str:
+    """As ``place`` reads it: a bar where it lies on one and the ruler counts bars, a time otherwise."""
+    at = tempo.bar_beat_at(sample)
+    if ruler == BARS and tempo.sample_of(at.bar) == sample:
+        return str(at.bar - until)
+    text = clock_text(sample, tempo.rate_hz)
+    exact = sample * 1000 % tempo.rate_hz == 0
+    return text.removesuffix(".000") if exact else text
+
+
+@dataclass(frozen=True)
+class Tick:
+    """A line of the ruler at a timeline position; ``label`` is empty where none is written."""
+
+    sample: int
+    label: str
+    long: bool
+
+
+def page(tempo: TempoMap, ruler: str, position: int) -> list[Tick]:
+    """The ticks of the page that holds a position, and the one that ends it."""
+    if ruler == TIME:
+        first = position // tempo.rate_hz // WINDOW_S * WINDOW_S
+        return [
+            Tick(s * tempo.rate_hz, clock_text(s * tempo.rate_hz, tempo.rate_hz).removesuffix(".000"), s % 4 == 0)
+            for s in range(first, first + WINDOW_S + 1)
+        ]
+    first = (tempo.bar_beat_at(position).bar - 1) // WINDOW_BARS * WINDOW_BARS + 1
+    return [
+        Tick(tempo.sample_of(bar), f"bar {bar}", (bar - 1) % 4 == 0) for bar in range(first, first + WINDOW_BARS + 1)
+    ]

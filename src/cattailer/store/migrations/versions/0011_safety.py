@@ -1,0 +1,17 @@
+"""Where a session's media go, what its ruler counts, sessions put away; preamps of takes, second copies"""
+
+import sqlalchemy as sa
+from alembic import op
+
+revision = '0011'
+down_revision = '0010'
+
+
+def upgrade() -> None:
+    added = {
+        'sessions': ('media_root', 'copy_root', 'fallback_root', 'kept'), 'runs': ('copied',), 'takes': ('preamp',),
+    }
+    for table, names in added.items():
+        for name in names:
+            op.add_column(table, sa.Column(name, sa.String(), nullable=False, server_default=''))
+    op.add_column('sessions', sa.Column('ruler', sa.String(), nullable=False, server_default='bars'))
