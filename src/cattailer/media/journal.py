@@ -42,6 +42,8 @@ class RunFile:
     gain_db: float | None = None
     feed: str = ""
     prints: bool = False
+    preamp: str = ""
+    """How its preamp was set when the run began, in words."""
 
 
 @dataclass(frozen=True)
@@ -100,15 +102,21 @@ class Dropout:
     cause: str = ""
 
 
+MOST_CLIPS = 100
+"""So many clips of a file are told with their place."""
+
+
 @dataclass(frozen=True)
 class FileEnd:
-    """What became of a file. ``samples`` is its own length; None in old journals, where all were as long as the run."""
+    """What became of a file. ``samples`` is its own length; None in old journals, where all were as long as the run.
+    ``clips_at`` is where it clipped, in samples; the first of them."""
 
     path: str
     peak_dbfs: float
     clips: int
     crc32: str
     samples: int | None = None
+    clips_at: tuple[int, ...] = ()
 
 
 @dataclass

@@ -17,7 +17,7 @@ from cattailer.core.units import decibels
 from cattailer.core.wording import counted
 from cattailer.media import bwf, journal, overview, wavfile
 from cattailer.media.disk import REAL, write_all
-from cattailer.media.journal import LEAD_IN_FOLDER, FileEnd, RunFile, RunStory, Unreadable
+from cattailer.media.journal import LEAD_IN_FOLDER, MOST_CLIPS, FileEnd, RunFile, RunStory, Unreadable
 from cattailer.media.runfile import format_of, origin_of
 
 CUT_SHORT = "The engine stopped in the middle of this run. What had reached the disk is here."
@@ -206,7 +206,7 @@ def _take_away(story: RunStory) -> None:
 def measure(info: wavfile.WaveInfo) -> FileEnd:
     """Peak, clips and checksum of a file that is there, and its overview made again where the disk takes it.
     Raises OSError."""
-    meter = BlockMeter(info.format.channels, info.format.bits)
+    meter, clips_at = BlockMeter(info.format.channels, info.format.bits), list[int]()
     crc32 = 0
     with open(info.path, "rb") as file:
         file.seek(info.data_offset)
@@ -217,11 +217,13 @@ def measure(info: wavfile.WaveInfo) -> FileEnd:
     step = overview.BUCKET * 1024
     for at in range(0, info.frames, step):
         meter.add(wavfile.read(info, at, step))
+        clips_at += [at + sample for _, sample in meter.fresh]
     with suppress(OSError):
         overview.make(info, overview.overview_path(info.path))
     got = meter.take()
     peak = decibels(float(np.max(got.peak, initial=0.0)))
-    return FileEnd(info.path.name, round(peak, 2), int(got.clips.sum()), f"{crc32:08x}", info.frames)
+    count, first = int(got.clips.sum()), tuple(clips_at[:MOST_CLIPS])
+    return FileEnd(info.path.name, round(peak, 2), count, f"{crc32:08x}", info.frames, first)
 
 
 def _words(why: Exception) -> str:

@@ -23,11 +23,12 @@ class Named:
 @dataclass(frozen=True)
 class Played:
     """Who plays on a track, and through how much gain: what sound checks are later compared with. ``feed`` says in
-    words what feeds it."""
+    words what feeds it, ``preamp`` how its preamp is set."""
 
     feed: str = ""
     source: str = ""
     gain_db: float | None = None
+    preamp: str = ""
 
 
 def header(
@@ -48,7 +49,7 @@ def header(
         tuple(
             RunFile(
                 t.id, t.name, f"{stem}.wav", len(t.inputs), t.inputs, by[t.id].source, by[t.id].gain_db,
-                _fed(by[t.id].feed), t.prints and bool(t.effects),
+                _fed(by[t.id].feed), t.prints and bool(t.effects), by[t.id].preamp,
             )
             for t, stem in zip(chosen, stems, strict=True)
         ),

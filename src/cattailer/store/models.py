@@ -243,7 +243,8 @@ class Media(Base):
 class Take(Base):
     """What one track got in one run; ``number`` is the run's. ``source`` is who played, ``gain_db`` the preamp's gain
     less its pad, ``preamp`` how that was set, in words, ``printed`` whether the track's effects are in it,
-    ``click_dbfs`` how loud a click leaked into it, None where nobody looked yet.
+    ``click_dbfs`` how loud a click leaked into it, None where nobody looked yet; ``clips_at`` where it clipped, in
+    samples from its beginning.
 
     ``lead_in`` is what was counted in or lay before it, of which the last ``lead_in_samples`` samples are heard;
     ``lead_out`` is what lay after a punch. ``binned``: it is in the bin, put there by the run ``binned_by`` where that
@@ -268,6 +269,7 @@ class Take(Base):
     samples: Mapped[int] = mapped_column(BigInteger)
     peak_dbfs: Mapped[float]
     clips: Mapped[int]
+    clips_at: Mapped[list[int]] = mapped_column(ARRAY(BigInteger), default=list)
     source: Mapped[str] = mapped_column(default="")
     gain_db: Mapped[float | None]
     preamp: Mapped[str] = mapped_column(default="")

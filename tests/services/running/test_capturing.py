@@ -8,43 +8,13 @@ from cattailer.core.errors import NotNow, Refusal, Sure
 from cattailer.core.takes.settings import CaptureSettings
 from cattailer.services.desk.desk import Desk
 from cattailer.services.running import arming, binning, capturing, frame, marking, ranges, runs, transport, verifying
-from cattailer.services.session import demo, history, inputs, opening
+from cattailer.services.session import demo, history, inputs
 from cattailer.services.stages.capture import show
 from cattailer.services.stages.takes import files
-from cattailer.store.models import Media, Run, Session, Take
+from cattailer.store.models import Media, Run, Take
+from tests.helpers.capturing import all_runs, armed, settled
 from tests.helpers.sessions import make_takes, plan_of, rows_of, stop, takes_of, the_patch, words
 from tests.helpers.waiting import pass_time, wait_for
-
-
-def settled(desk: Desk) -> None:
-    """Until everything is closed, entered and looked at."""
-    def ended() -> bool:
-        runs.enter_finished(desk)
-        state = desk.engine_state()
-        return state.state == "stopped" and runs.journals_of(desk).settled >= set(desk.media.rglob("*.jsonl"))
-
-    wait_for(ended)
-    while verifying.verify_one(desk):
-        pass
-
-
-def armed(desk: Desk, **settings: object) -> int:
-    session = demo.load(desk)
-    for number, row in enumerate(rows_of(desk, session), 1):
-        arming.arm_track(desk, session, row.id, number in (1, 6))
-    for name, value in settings.items():
-        capturing.change(desk, session, name, str(value))
-    opening.open_session(desk, session)
-    return session
-
-
-def all_runs(desk: Desk, session: int) -> list[Run]:
-    with desk.database.transaction() as db:
-        found = list(db.get_one(Session, session).runs)
-        for run in found:
-            _ = run.takes
-        db.expunge_all()
-        return found
 
 
 def in_bin(desk: Desk, session: int) -> list[binning.Binned]:

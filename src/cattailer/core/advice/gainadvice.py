@@ -4,7 +4,7 @@ import math
 from dataclasses import dataclass, replace
 from typing import Literal
 
-from cattailer.core.gear.interface import Profile
+from cattailer.core.gear.interface import SWITCHES, Profile
 from cattailer.core.patch.patch import PatchInput
 from cattailer.core.units import add_powers
 from cattailer.core.wording import counted
@@ -93,6 +93,12 @@ def net_gain_db(row: PatchInput, profile: Profile) -> float:
     """The preamp's gain less its pad."""
     socket = profile.socket(row.socket)
     return (row.gain_db if socket.preamp else 0.0) - (socket.pad_db if row.pad else 0.0)
+
+
+def preamp_words(row: PatchInput, profile: Profile) -> str:
+    """How a preamp is set, such as "+34 dB, pad, 48 V"."""
+    on = [word for name, word in SWITCHES.items() if getattr(row, name)]
+    return ", ".join([f"{row.gain_db:+g} dB" if profile.socket(row.socket).preamp else "fixed", *on])
 
 
 def preamp_of(row: PatchInput, profile: Profile) -> Preamp | None:

@@ -19,6 +19,7 @@ HOLD_S = 2.0
 RMS_SECONDS = 0.3
 CLIP_RUN = 3
 """This many samples in a row at full scale are a clip."""
+MOST_FRESH = 100
 
 Floats = NDArray[np.float32]
 Window = tuple[float, float]
@@ -43,9 +44,12 @@ class BlockMeter:
         self._lowest = np.zeros(channels, np.float32)
         self._power = np.zeros(channels, np.float32)
         self.clips = np.zeros(channels, np.int64)
+        self.fresh: list[tuple[int, int]] = []
+        """(channel, sample of the block) at which clips of the newest block began; negative where in the one before."""
 
     def add(self, block: Floats) -> None:
         """Takes a block, shape (channels, samples), at least one sample. What is not finite is silence."""
+        self.fresh = []
         np.maximum.reduce(block, axis=1, out=self._loudest)
         np.minimum.reduce(block, axis=1, out=self._lowest)
         np.negative(self._lowest, out=self._lowest)
@@ -63,7 +67,9 @@ class BlockMeter:
     def _count_clips(self, block: Floats) -> None:
         over = np.concatenate([self._tail, np.abs(block) >= self._limit], axis=1)
         full = over[:, :-2] & over[:, 1:-1] & over[:, 2:]
-        self.clips += (full[:, 1:] & ~full[:, :-1]).sum(axis=1)
+        begun = full[:, 1:] & ~full[:, :-1]
+        self.clips += begun.sum(axis=1)
+        self.fresh = [(int(c), int(at) + 1 - CLIP_RUN) for c, at in np.argwhere(begun)[:MOST_FRESH]]
         self._tail = over[:, -CLIP_RUN:].copy()
         self._tail_set = bool(self._tail.any())
 

@@ -28,7 +28,7 @@ LIMITS: dict[str, tuple[float, float, str]] = {
 class CaptureSettings:
     """``begin`` is one of ``course.BEGINS``; ``start`` where it captures from. ``passes`` 0 is until stopped,
     ``limit_s`` 0 none; ``over`` is one of ``over.WAYS``. ``disarms``: tracks are no longer armed after a run.
-    ``holds``: a run stops only where Stop is held for a second.
+    ``holds``: a run stops only where Stop is held for a second. ``marks``: where a run begins and ends is marked.
 
     Raises ValueError for what there is not.
     """
@@ -47,6 +47,7 @@ class CaptureSettings:
     over: str = KEEP
     disarms: bool = False
     holds: bool = False
+    marks: bool = False
 
     def __post_init__(self) -> None:
         if self.begin not in BEGINS:

@@ -27,7 +27,8 @@ class TrackMeters(Meters):
 class Frame(TypedDict):
     """Thirty times a second. ``t`` is when it was, in seconds since 1970, ``sample`` the ring sample then; ``pairs``
     are by what a page calls them: "main", a mix's key, or the channels of a pair with a comma;
-    ``passing`` is the number of the pass, where there are several; ``ready`` changes with what the ready check hears;
+    ``passing`` is the number of the pass, where there are several; ``going`` says how long it has been captured and
+    how long it will be, ``behind`` that the disk does not keep up; ``ready`` changes with what the ready check hears;
     ``channel`` is None unless meters read behind the channels; ``limits`` (by the mix's key) and ``turned_down`` (by
     the row's) are what limiters and compressors take away, in dB."""
 
@@ -49,6 +50,8 @@ class Frame(TypedDict):
     run: str | None
     captured: int
     passing: int
+    going: str
+    behind: str
     ready: str
     dropouts: int
     players: dict[str, str]
@@ -110,6 +113,15 @@ class Bypassed(TypedDict):
     message: str
 
 
+class Clipped(TypedDict):
+    """A track clipped while it was captured, at a place on the timeline."""
+
+    topic: Literal["event"]
+    kind: Literal["clip"]
+    at: int
+    track: int
+
+
 class RunEnded(TypedDict):
     topic: Literal["event"]
     kind: Literal["run"]
@@ -127,7 +139,7 @@ class MixSound(TypedDict):
     pcm: bytes
 
 
-Event = Halt | Lost | Late | Bypassed | RunEnded
+Event = Halt | Lost | Late | Bypassed | Clipped | RunEnded
 Telemetry = Frame | Wave | Event | MixSound
 
 

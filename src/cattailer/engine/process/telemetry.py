@@ -18,12 +18,14 @@ from cattailer.engine.block.engine import Engine
 from cattailer.engine.messages import telemetry
 from cattailer.engine.messages.telemetry import Frame, mix_topic, topic_of
 from cattailer.engine.process.metering import SILENT_S, RowMeters
+from cattailer.engine.writing.runwriter import RunWriter
 
 MIX_CHUNK_S = 0.02
 
 
 HEARD_GAIN = 0.99
 """What turns down less is not told."""
+BEHIND_S = 3.0
 LIMITED_SHARE, LIMITED_FRAMES = 0.5, 300
 """A limiter that worked in more than half of the frames of about the last ten seconds works all the time."""
 
@@ -94,6 +96,7 @@ class Telemetry:
             "bar": where.bar, "beat": where.beat, "of": where.of,
             "run": run.header.run if run else None, "captured": run.frames if run else 0,
             "passing": run.header.pass_number if run and (engine.more or run.header.pass_number > 1) else 0,
+            "going": self._going(run), "behind": self._behind(run),
             "ready": self._ready(sample, plan),
             "dropouts": engine.dropouts, "players": engine.players,
             "window": plan.window, "muted": engine.muted, "sockets": plan.inputs,
@@ -103,6 +106,25 @@ class Telemetry:
             "turned_down": {end: _down(gain) for end, gain in engine.turned_down().items() if gain < HEARD_GAIN},
             "channel": self.rows.after(inputs, plan) if self.point == "channel" else None,
         }
+
+    def _going(self, run: RunWriter | None) -> str:
+        """How much of the run there is, and how much is still to come where that is known."""
+        engine, rate = self._engine, self._engine.plan.rate_hz
+        if run is None or run.first is None:
+            return ""
+        left = engine.transport.left
+        there = clock_text(max(0, engine.ring.written - engine.round_trip_samples - run.first), rate)[:-4]
+        return there if left is None else f"{there} · {clock_text(max(0, left), rate)[:-4]} left"
+
+    def _behind(self, run: RunWriter | None) -> str:
+        """In the user's words, once more than a few seconds wait for the disk; the ring holds them."""
+        engine, rate = self._engine, self._engine.plan.rate_hz
+        if run is None or run.first is None or run.ended:
+            return ""
+        waiting = (engine.ring.written - max(run.first + run.frames, engine.ring.oldest)) / rate
+        if waiting < BEHIND_S:
+            return ""
+        return f"The disk is {waiting:.0f} s behind. Nothing is lost: {engine.ring.size / rate:.0f} s are held."
 
     def presence(self) -> list[tuple[int, bool, bool]]:
         """Of the source channels; see ``RowMeters.presence``."""

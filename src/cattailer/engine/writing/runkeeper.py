@@ -104,12 +104,15 @@ class RunKeeper:
         got, ends = run.meter.take(), []
         for track in files.tracks:
             try:
-                track.writer.close(markers)
+                clipped = [bwf.Marker(n, "clipped") for n in run.clips_at[track.file.track] if n < run.frames]
+                track.writer.close(sorted([*markers, *clipped], key=lambda m: m.offset))
             except OSError as why:
                 run.fail(why)
             peak = round(decibels(float(got.peak[track.rows].max(initial=0.0))), 2)
             clips, crc32 = int(got.clips[track.rows].sum()), "" if cut else f"{track.crc32:08x}"
-            ends.append(journal.FileEnd(track.file.path, peak, clips, crc32, run.frames))
+            ends.append(journal.FileEnd(
+                track.file.path, peak, clips, crc32, run.frames, tuple(run.clips_at[track.file.track])
+            ))
         files.free_reserve()
         with suppress(OSError):
             files.journal.end(run.frames, ends, run.message)

@@ -68,6 +68,9 @@ class RunWriter:
         self._lost: deque[tuple[int, int, float, str]] = deque()
         self._inputs = np.array([i for f in header.files for i in f.inputs], np.intp)
         self.meter = BlockMeter(len(self._inputs), header.bits)
+        self._track_of = [t.file.track for t in self.files.tracks for _ in range(t.file.channels)]
+        self.clips_at: dict[int, list[int]] = {t.file.track: [] for t in self.files.tracks}
+        """Where each track clipped, in samples of the run; the first of them."""
         self.drawn = overview.OverviewBuilder(len(self._inputs))
         self._dither = np.random.default_rng(header.number) if header.bits == 16 else None
 
@@ -162,8 +165,9 @@ class RunWriter:
             data = pcm.interleaved(made[track.rows])
             track.writer.append(data)
             track.crc32 = zlib.crc32(data, track.crc32)
-        self.frames += block.shape[1]
         self.meter.add(block)
+        self._note_clips()
+        self.frames += block.shape[1]
         drawn = self.drawn.add(block)
         if drawn.shape[1]:
             for track in self.files.tracks:
@@ -173,6 +177,13 @@ class RunWriter:
                 "bucket": self.drawn.buckets - drawn.shape[1], "size": overview.BUCKET,
                 "tracks": [(t.file.track, _envelope(drawn[t.rows])) for t in self.files.tracks],
             })
+
+    def _note_clips(self) -> None:
+        for channel, sample in self.meter.fresh:
+            track, offset = self._track_of[channel], max(0, self.frames + sample)
+            if len(self.clips_at[track]) < journal.MOST_CLIPS:
+                self.clips_at[track].append(offset)
+                self.tell({"topic": "event", "kind": "clip", "at": self.header.start + offset, "track": track})
 
     def _mark(self, sample: int, samples: int, load: float, cause: str) -> None:
         assert self.first is not None

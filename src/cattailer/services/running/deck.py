@@ -20,7 +20,7 @@ from cattailer.engine.messages.commands import AWAY
 from cattailer.media.journal import DISK
 from cattailer.services.desk.desk import Desk
 from cattailer.services.desk.disk import disk_minutes_left, time_left_text
-from cattailer.services.running import ranges, runs
+from cattailer.services.running import gains, ranges, runs, threshold
 from cattailer.services.running.capturing import settings_of
 from cattailer.services.running.ranges import RangeView
 from cattailer.services.session.compiling import feeders_of, source_channel
@@ -92,7 +92,7 @@ def ready_check(
         late_ms = profile.latency(session.period).round_trip_ms(session.rate_hz)
     feeders = feeders_of(patch)
     open_here = state.session == session.id
-    found = [*elsewhere]
+    found = [*elsewhere, *gains.differing(session, patch, profile), *threshold.below_noise(session, patch, profile)]
     if armed and measured_correction(session) is None and any(t.takes for t in patch.tracks):
         found.append(Finding("look", "The round trip was never measured, so what is captured over takes may lie late"))
     return _troubles(desk, state) + ready.check(

@@ -5,7 +5,7 @@ from pathlib import Path
 
 from sqlalchemy import orm, select
 
-from cattailer.core.takes.marks import RATING
+from cattailer.core.takes.marks import END, RATING, START
 from cattailer.media import journal, recovery, wavfile
 from cattailer.media.journal import LEAD_IN_FOLDER, FileEnd, RunFile, RunStory
 from cattailer.services.desk.desk import Desk
@@ -45,7 +45,7 @@ def _take(
     db.add(Take(
         track_id=track.id, run=run, media=media, number=run.number, start=start, samples=media.samples,
         lead_in=lead_in, peak_dbfs=end.peak_dbfs, clips=end.clips, source=file.source, gain_db=file.gain_db,
-        printed=file.prints,
+        printed=file.prints, preamp=file.preamp, clips_at=list(end.clips_at),
     ))
     db.flush()
 
@@ -56,6 +56,15 @@ def rate(db: orm.Session, run: Run) -> None:
     for mark in said:
         run.rating = mark.text
         db.delete(mark)
+
+
+def mark_ends(db: orm.Session, run: Run) -> None:
+    """Where it began and where it ended."""
+    for kind, at, words in ((START, run.start, "begins"), (END, run.start + run.samples, "ends")):
+        db.add(Mark(
+            session_id=run.session_id, at=at, rate_hz=run.rate_hz, kind=kind, text=f"take {run.number} {words}",
+            run=run.uuid,
+        ))
 
 
 def enter_late(desk: Desk, story: RunStory) -> bool:

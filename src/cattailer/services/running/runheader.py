@@ -6,7 +6,7 @@ from pathlib import Path
 
 from sqlalchemy import func, orm, select
 
-from cattailer.core.advice.gainadvice import net_gain_db, source_key
+from cattailer.core.advice.gainadvice import net_gain_db, preamp_words, source_key
 from cattailer.core.gear.interface import Profile
 from cattailer.core.patch.ends import in_words, socket_of
 from cattailer.core.patch.patch import Patch, PatchTrack
@@ -51,5 +51,9 @@ def _last_on_disk(desk: Desk, session: Session) -> int:
 
 
 def _played(patch: Patch, profile: Profile, track: PatchTrack, feed: str) -> Played:
-    row = next((r for f in track.feeds if (n := socket_of(f)) and n <= profile.inputs and (r := patch.input(n))), None)
-    return Played(feed, source_key(row), net_gain_db(row, profile)) if row else Played(feed)
+    sockets = [n for f in track.feeds if (n := socket_of(f)) and n <= profile.inputs]
+    rows = [row for n in sockets if (row := patch.input(n))]
+    if not rows:
+        return Played(feed)
+    settings = " / ".join(dict.fromkeys(preamp_words(row, profile) for row in rows))
+    return Played(feed, source_key(rows[0]), net_gain_db(rows[0], profile), settings)

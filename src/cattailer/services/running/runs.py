@@ -21,7 +21,7 @@ from cattailer.media.recovery import Report, Trouble
 from cattailer.services.desk import places
 from cattailer.services.desk.desk import Desk, log
 from cattailer.services.desk.places import folder_of
-from cattailer.services.running.entering import enter_late, enter_lead_out, enter_takes, rate
+from cattailer.services.running.entering import enter_late, enter_lead_out, enter_takes, mark_ends, rate
 from cattailer.services.session.editing import editing, enter
 from cattailer.services.session.pushing import push
 from cattailer.store.models import Media, Run, Session, Take
@@ -154,13 +154,15 @@ def _enter(desk: Desk, story: RunStory) -> bool:
         db.add(run)
         enter_takes(desk, db, session, story, run)
         rate(db, run)
+        how = CaptureSettings.from_dict(session.capturing)
+        if how.marks:
+            mark_ends(db, run)
         name = f"Run {number}{f' ({header.note})' if header.note else ''}"
         what = f"{name} {'recovered' if story.recovered else 'captured'}"
         enter(db, session, what, "fixed", {}, {"run": header.run})
         session.takes_revision = session.revision
-        disarms = CaptureSettings.from_dict(session.capturing).disarms
     push(desk, header.session)
-    if disarms:
+    if how.disarms:
         _disarm(desk, header.session)
     return True
 
@@ -196,5 +198,5 @@ def measure_one(desk: Desk, passed_over: set[int]) -> bool:
     with desk.database.transaction() as db:
         db.get_one(Media, media.id).crc32 = end.crc32
         for take in db.scalars(select(Take).where(Take.media_id == media.id)):
-            take.peak_dbfs, take.clips = end.peak_dbfs, end.clips
+            take.peak_dbfs, take.clips, take.clips_at = end.peak_dbfs, end.clips, list(end.clips_at)
     return True

@@ -9,6 +9,7 @@ from sqlalchemy import delete, orm, update
 
 from cattailer.core.errors import NotFound, NotNow
 from cattailer.services.desk.desk import Desk
+from cattailer.services.session import preampmarks
 from cattailer.services.session.pushing import push
 from cattailer.services.session.reading import get_session
 from cattailer.store.base import Base
@@ -92,6 +93,7 @@ def editing(desk: Desk, session_id: int) -> Iterator[Edit]:
         of_session = History.session_id == session_id
         db.execute(update(History).where(of_session, History.state == "undone").values(state="past"))
         enter(db, edit.session, edit.what, edit.state, recorder.before, recorder.after)
+        preampmarks.note(desk, db, edit.session, recorder.before, recorder.after)
         if moves_takes(recorder.after):
             edit.session.takes_revision = edit.session.revision
         oldest = edit.session.revision - KEPT_HISTORY

@@ -19,7 +19,7 @@ from cattailer.services.session.reading import get_session
 from cattailer.services.session.rows import take_counts, tempo_of
 from cattailer.services.session.sounding import pieces_of
 from cattailer.store.kept import Mark
-from cattailer.store.models import Run, Take
+from cattailer.store.models import Media, Run, Take, Track
 
 
 def waveforms(desk: Desk, session_id: int, start: int, stop: int, columns: int) -> dict[int, list[int]]:
@@ -53,6 +53,23 @@ def dropouts(desk: Desk, session_id: int, start: int, stop: int) -> list[tuple[i
             for run in db.scalars(query) for d in run.dropouts
         ]
     return sorted(drop for drop in lost if start - drop[1] < drop[0] < stop)
+
+
+def clips(desk: Desk, session_id: int, start: int, stop: int) -> list[tuple[int, int]]:
+    """(position, track) of where takes clipped in [start, stop)."""
+    with desk.database.transaction() as db:
+        session = get_session(db, session_id)
+        scale = session.rate_hz / cast(Media.rate_hz, Float)
+        query = select(Take.start, Take.clips_at, Media.rate_hz, Take.track_id).join(Media, Media.id == Take.media_id)
+        query = query.join(Track, Track.id == Take.track_id).where(
+            Track.session_id == session_id, ~Take.binned, Take.clips > 0,
+            Take.start * scale < stop + 1, (Take.start + Take.samples) * scale > start - 1,
+        )
+        found = [
+            (rescaled(at + offset, rate, session.rate_hz), track)
+            for at, offsets, rate, track in db.execute(query) for offset in offsets
+        ]
+    return sorted(clip for clip in found if start <= clip[0] < stop)
 
 
 def marks(desk: Desk, session_id: int, start: int, stop: int) -> list[tuple[int, str]]:

@@ -2,6 +2,7 @@
 
 import sqlalchemy as sa
 from alembic import op
+from sqlalchemy.dialects import postgresql as pg
 
 revision = '0011'
 down_revision = '0010'
@@ -15,3 +16,4 @@ def upgrade() -> None:
         for name in names:
             op.add_column(table, sa.Column(name, sa.String(), nullable=False, server_default=''))
     op.add_column('sessions', sa.Column('ruler', sa.String(), nullable=False, server_default='bars'))
+    op.add_column('takes', sa.Column('clips_at', pg.ARRAY(sa.BigInteger()), nullable=False, server_default='{}'))

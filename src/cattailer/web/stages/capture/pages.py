@@ -34,8 +34,9 @@ def lanes(session_id: int) -> Response:
     window = timeline.window(desk(), session_id, wanted.at)
     drawn = timeline.waveforms(desk(), session_id, window.start, window.stop, wanted.columns)
     lost = timeline.dropouts(desk(), session_id, window.start, window.stop)
+    clips = timeline.clips(desk(), session_id, window.start, window.stop)
     marks = timeline.marks(desk(), session_id, window.start, window.stop)
     return jsonify(
-        start=window.start, stop=window.stop, ticks=[(t.sample, t.label, t.long) for t in window.ticks], tracks=drawn, dropouts=lost, range=window.range,
-        marks=marks
+        start=window.start, stop=window.stop, ticks=[(t.sample, t.label, t.long) for t in window.ticks], tracks=drawn,
+        dropouts=lost, range=window.range, marks=marks, clips=clips,
     )

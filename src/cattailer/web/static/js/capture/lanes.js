@@ -29,9 +29,11 @@ export function startLanes() {
     if (view && (position < view.start || position >= view.stop)) fetchView(rows);
   });
   on("wave", addLive);
-  on("event", ({ kind, at, samples }) => {
-    if (kind !== "dropout" || !view) return;
-    view.dropouts.push([at, samples, [...live.keys()]]);
+  on("event", ({ kind, at, samples, track }) => {
+    if (!view) return;
+    if (kind === "dropout") view.dropouts.push([at, samples, [...live.keys()]]);
+    else if (kind === "clip") view.clips.push([at, track]);
+    else return;
     stale = true;
   });
   on("revision", () => fetchView(rows, true));
@@ -123,6 +125,18 @@ function drawLane(canvas) {
     c.fillRect(Math.round(across(at, width)) - 1, 0, Math.max(3, across(samples + view.start, width)), height);
     c.globalAlpha = 1;
   }
+  drawClips(canvas, c, width, height);
+}
+
+// A clip is a full stroke from the top, where it happened.
+function drawClips(canvas, c, width, height) {
+  c.fillStyle = paint("vermilion");
+  for (const [at, track] of view.clips) {
+    if (track !== Number(canvas.dataset.lane)) continue;
+    const x = Math.round(across(at, width));
+    c.fillRect(x - 1, 0, 2, height / 2);
+    c.fillRect(x - 4, 0, 8, 4);
+  }
 }
 
 // The empty lane between two places: its colour and the bar lines.
@@ -190,7 +204,7 @@ function drawRuler() {
     if (long && x + 52 < width) c.fillText(label, x + 5, height - 5);
   }
   for (const [at, kind] of view.marks) {
-    c.fillStyle = paint(kind === "mishap" ? "vermilion" : "water");
+    c.fillStyle = paint({ mishap: "vermilion", preamp: "ochre" }[kind] ?? "water");
     c.fillText("▾", Math.round(across(at, width)) - 4, 10);
   }
   c.fillStyle = paint("vermilion");

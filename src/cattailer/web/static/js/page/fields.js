@@ -6,6 +6,12 @@ export function startFields() {
   document.addEventListener("htmx:configRequest", ({ detail }) => {
     const { elt, parameters } = detail;
     if (elt.dataset?.was !== undefined && elt.name) parameters.was = elt.dataset.was;
+    if (elt.dataset?.signed !== undefined) parameters.author = localStorage.getItem("author") ?? "";
+  });
+  const author = document.getElementById("author");
+  if (author) author.value = localStorage.getItem("author") ?? "";
+  document.addEventListener("change", ({ target }) => {
+    if (target.id === "author") localStorage.setItem("author", target.value.trim().slice(0, 60));
   });
   document.addEventListener("htmx:afterRequest", ({ detail }) => {
     const { elt, successful, requestConfig } = detail;

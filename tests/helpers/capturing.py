@@ -1,0 +1,39 @@
+"""Captures as the session's settings say, until everything is entered and checked."""
+
+from cattailer.services.desk.desk import Desk
+from cattailer.services.running import arming, capturing, runs, verifying
+from cattailer.services.session import demo, opening
+from cattailer.store.models import Run, Session
+from tests.helpers.sessions import rows_of
+from tests.helpers.waiting import wait_for
+
+
+def settled(desk: Desk) -> None:
+    """Until everything is closed, entered and looked at."""
+    def ended() -> bool:
+        runs.enter_finished(desk)
+        state = desk.engine_state()
+        return state.state == "stopped" and runs.journals_of(desk).settled >= set(desk.media.rglob("*.jsonl"))
+
+    wait_for(ended)
+    while verifying.verify_one(desk):
+        pass
+
+
+def armed(desk: Desk, **settings: object) -> int:
+    session = demo.load(desk)
+    for number, row in enumerate(rows_of(desk, session), 1):
+        arming.arm_track(desk, session, row.id, number in (1, 6))
+    for name, value in settings.items():
+        capturing.change(desk, session, name, str(value))
+    opening.open_session(desk, session)
+    return session
+
+
+def all_runs(desk: Desk, session: int) -> list[Run]:
+    with desk.database.transaction() as db:
+        found = list(db.get_one(Session, session).runs)
+        for run in found:
+            _ = run.takes
+        db.expunge_all()
+        return found

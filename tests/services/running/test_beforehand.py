@@ -1,0 +1,99 @@
+"""What is said before a capture of preamps and thresholds, and what is kept of preamps and clips."""
+
+import pytest
+from sqlalchemy import select
+
+from cattailer.services.desk.desk import Desk
+from cattailer.services.running import capturing, frame, ranges, transport
+from cattailer.services.session import inputs
+from cattailer.services.stages.capture import lanes
+from cattailer.store.kept import Mark
+from cattailer.store.measured import Check
+from cattailer.store.models import Take
+from tests.helpers.capturing import armed, settled
+from tests.helpers.queries import queries
+from tests.helpers.sessions import rows_of, stop
+from tests.helpers.waiting import pass_time, wait_for
+
+
+def said(desk: Desk, session: int) -> str:
+    return "; ".join(f.text for f in frame.show(desk, session).deck.findings)
+
+
+def marks_of(desk: Desk) -> list[tuple[str, str]]:
+    with desk.database.transaction() as db:
+        return [(m.kind, m.text) for m in db.scalars(select(Mark).order_by(Mark.id))]
+
+
+def test_preamps_are_kept_with_takes_and_marked_when_they_move_meanwhile(desk: Desk) -> None:
+    session = armed(desk)
+    row = rows_of(desk, session)[0]
+    inputs.set_gain(desk, session, row.socket, 30.0)
+    assert marks_of(desk) == [], "nothing is captured yet"
+    transport.capture(desk, session)
+    wait_for(lambda: desk.engine_state().state == "capturing")
+    inputs.set_gain(desk, session, row.socket, 33.0)
+    pass_time(desk.engine, 0.3)
+    stop(desk, session)
+    settled(desk)
+    assert marks_of(desk) == [("preamp", f"socket {row.socket}: +30 to +33 dB")]
+    with desk.database.transaction() as db:
+        take = db.scalars(select(Take).where(Take.track_id == row.id)).one()
+    assert take.preamp.startswith("+30 dB")
+
+
+def test_a_punch_is_told_of_gains_that_differ_from_what_lies_there(desk: Desk) -> None:
+    session = armed(desk, limit_s=2)
+    row = rows_of(desk, session)[0]
+    inputs.set_gain(desk, session, row.socket, 30.0)
+    transport.capture(desk, session)
+    settled(desk)
+    inputs.set_gain(desk, session, row.socket, 27.0)
+    capturing.change(desk, session, "start", "range")
+    ranges.set_range(desk, session, "0:01", "0:01.5")
+    assert f"{row.name} is at" in said(desk, session)
+    assert "take 1, which lies there" in said(desk, session)
+    ranges.set_range(desk, session, "0:05", "0:06")
+    assert "which lies there" not in said(desk, session)
+    ranges.set_range(desk, session, "0:01", "0:02")
+    inputs.set_gain(desk, session, row.socket, 30.0)
+    assert "which lies there" not in said(desk, session)
+
+
+def test_a_threshold_in_the_noise_is_said(desk: Desk) -> None:
+    session = armed(desk, begin="sound", threshold_dbfs=-60)
+    assert "noise" not in said(desk, session)
+    rows = [{"socket": rows_of(desk, session)[0].socket, "floor_dbfs": -70.0}]
+    with desk.database.transaction() as db:
+        db.add(Check(session_id=session, phase="noise", seconds=5.0, rows=rows))
+    assert "lies in the noise of" in said(desk, session)
+    with queries(desk.database) as asking:
+        frame.show(desk, session)
+    asked = len(asking)
+    capturing.change(desk, session, "threshold_dbfs", "-30")
+    assert "noise" not in said(desk, session)
+    capturing.change(desk, session, "begin", "now")
+    with queries(desk.database) as asking:
+        frame.show(desk, session)
+    assert len(asking) <= asked - 1, "only who begins with sound pays for it"
+
+
+def test_starts_and_ends_are_marked_where_the_session_wants_it(desk: Desk) -> None:
+    session = armed(desk, limit_s=0.5, marks="on")
+    transport.capture(desk, session)
+    settled(desk)
+    assert marks_of(desk) == [("start", "take 1 begins"), ("end", "take 1 ends")]
+
+
+def test_a_clip_is_drawn_at_its_sample(desk: Desk) -> None:
+    session = armed(desk, limit_s=1)
+    row = rows_of(desk, session)[5]
+    inputs.set_gain(desk, session, row.socket, 60.0)
+    transport.capture(desk, session)
+    settled(desk)
+    with desk.database.transaction() as db:
+        take = db.scalars(select(Take).where(Take.track_id == row.id)).one()
+    if not take.clips:
+        pytest.fail("the loudest gain clips")
+    assert lanes.clips(desk, session, 0, 48_000) == [(at, row.id) for at in take.clips_at]
+    assert lanes.clips(desk, session, 48_000, 96_000) == []
