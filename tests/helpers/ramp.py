@@ -50,13 +50,15 @@ def ramp(period: int = 128, disk: Disk = REAL, **options: Any) -> Engine:
     return Engine(Ramp(plan, **options), plan, disk)
 
 
-def capture(engine: Engine, out: Path, course: Course, count_bars: int = 0) -> Captures:
+def capture(
+    engine: Engine, out: Path, course: Course, count_bars: int = 0, fallback: Path | None = None
+) -> Captures:
     """A press of Capture, as the command does it, with the clock standing still meanwhile."""
     file = journal.RunFile(1, "One", "Ferry-One-r01.wav", 1, (0,))
     header = journal.RunHeader("run-a", 1, 1, "Ferry", engine.plan.rate_hz, 24, 0, "2026-05-04T14:02:31+00:00", (file,))
     stood = engine.ring.written, engine.transport.position
     kind = Captures if course.begin in (NOW, ROLLS) else SoundCaptures
-    made = kind(engine, course, Making(header, out / "run-001", "run-001", count_bars=count_bars), stood)
+    made = kind(engine, course, Making(header, out / "run-001", "run-001", count_bars=count_bars, fallback=fallback), stood)
     made.open()
     engine.soon(made.begin)
     return made

@@ -65,6 +65,8 @@ class BlockPath:
         """A ring sample and the timeline position that was played there, where it rolled last."""
         self._recorder = Recorder()
         self.more = False
+        self.falls_back = False
+        """Whether a capture goes on elsewhere when its disk fails, so that it is not over then."""
         """Whether a capture will bring further runs, though none is being captured."""
         self.count: Count | None = None
         # Rows: inputs, pattern player, feeders, and one that is never written, for tracks without a feed.
@@ -181,7 +183,9 @@ class BlockPath:
         if lost:
             self._pad(lost)
         self._requests.answer()
-        if transport.over or (transport.capturing and self._recorder.run is None and not self.more):
+        if transport.over or (
+            transport.capturing and self._recorder.run is None and not self.more and not self.falls_back
+        ):
             self.end()  # nothing is captured without a run, whatever became of it
         prepared, count = self._prepared, inputs.shape[1]
         transport.settle(count)

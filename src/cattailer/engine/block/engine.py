@@ -233,7 +233,7 @@ class Engine(BlockPath):
 
     def _finish(self, pressed: int | None) -> RunWriter | None:
         sample = self.ring.written - self.since(pressed) + self.round_trip_samples
-        self.more = self.again = False
+        self.more = self.again = self.falls_back = False
         for course in self.courses:
             course.finish(sample)
         return self._recorder.finish(sample)
@@ -250,7 +250,7 @@ class Engine(BlockPath):
         self.events.append({"topic": "event", "kind": "halt", "message": why})
         self.lost, self.going = True, False
         self._requests.close()
-        self.more = self.again = False
+        self.more = self.again = self.falls_back = False
         for course in self.courses:
             course.finish(self.ring.written)
         self._recorder.finish_all(self.ring.written)

@@ -97,7 +97,8 @@ class Capture(Command[Status]):
     """``header`` is that of the first run, as ``journal.plain_header`` gives it; ``course`` has the fields of
     ``core.takes.course.Course``; ``named`` is how further files are called, their pattern and the session's code.
     ``pressed`` is the ring sample at which somebody pressed, so that a run which begins while rolling begins there.
-    A capture that waits for a second press begins, whatever is said here."""
+    Where the disk fails it goes on in ``fallback``, if that is not empty. A capture that waits for a second press
+    begins, whatever is said here."""
 
     header: dict[str, Any]
     folder: str
@@ -106,6 +107,7 @@ class Capture(Command[Status]):
     count_bars: int = 0
     pressed: int | None = None
     named: list[str] = field(default_factory=list)
+    fallback: str = ""
     answer: ClassVar[Any] = Status
     channel: ClassVar[str] = TRANSPORT
 

@@ -39,7 +39,8 @@ def capture(engine: Engine, quiet: list[str], command: commands.Capture) -> None
         raise NotNow("A capture begins at 0 of the timeline or later. Go to bar 1 (Home), then capture.")
     header = _header(engine, quiet, command.header)
     stood = engine.between_blocks(lambda: engine.stands(command.pressed, not course.loops))
-    making = Making(header, Path(command.folder), command.stem, Named(*command.named), command.count_bars)
+    making = Making(header, Path(command.folder), command.stem, Named(*command.named), command.count_bars,
+                    Path(command.fallback) if command.fallback else None)
     kind = Captures if course.begin in (NOW, ROLLS) else SoundCaptures
     made = kind(engine, course, making, stood)
     try:

@@ -6,22 +6,28 @@ are opened by a thread of its own; the block path only moves the timeline.
 
 from collections.abc import Callable
 from dataclasses import replace
-from datetime import datetime
 from typing import Any
 
 from cattailer.core.errors import NotNow
 from cattailer.core.takes.course import JOIN_S, NOW, ROLLS, Course
 from cattailer.core.transport import ROLLING, STOPPED, WAITING
 from cattailer.engine.block.engine import Engine
-from cattailer.engine.runs.making import Making, make_count, make_lead_in, make_lead_out, make_run
+from cattailer.engine.runs.fallback import Fallback
+from cattailer.engine.runs.making import (
+    Making,
+    make_count,
+    make_following,
+    make_lead_in,
+    make_lead_out,
+    make_run,
+)
+from cattailer.engine.runs.pauses import FOREVER, Pauses
 from cattailer.engine.sources.click import Count
 from cattailer.engine.writing.runwriter import RunWriter
-from cattailer.media.runheader import following
+from cattailer.media.journal import RunHeader
 
-MOST_TAKEN = 1000
 PATIENCE_S = 30.0
 """For so long files that cannot be opened are tried again: what belongs in them is still held."""
-FOREVER = 1 << 62
 MOVED = "The position was moved just now, so nothing was captured. Press Capture again."
 LOST_PASS = "The files of what comes next could not be opened ({}). The capture was stopped; all until then is kept."
 
@@ -40,7 +46,7 @@ class Captures:
         """Nothing is captured from this ring sample on."""
         self.going = True
         """Whether more runs may follow."""
-        self._spans = self.course.spans(self.start)
+        self.spans = self.course.spans(self.start)
         self._samples: int | None = None
         self._pre = 0 if self.moving else course.pre_roll
         by_hand = self.moving and not course.loops and not course.waits
@@ -56,8 +62,8 @@ class Captures:
         self._asked = self._answered = 0
         """By the thread and by the block path, so that none counts on the other's count."""
         self._span: tuple[int, int | None] | None = None
-        self._paused_at: int | None = None
-        self._resuming = False
+        self._pauses = Pauses(self)
+        self._fallback = Fallback()
 
     @property
     def positions(self) -> list[int]:
@@ -67,15 +73,15 @@ class Captures:
 
     @property
     def done(self) -> bool:
-        waits = self.going or self._lead_outs or self.stray or self._asked != self._answered
+        waits = self.going or self._lead_outs or self.stray or self._fallback.waits or self._asked != self._answered
         return not waits and all(run.ended for run in self.runs)
 
     # --- off the block path -------------------------------------------------------------------------------------------
 
     def open(self) -> None:
         """Opens the files of the first run. Raises OSError."""
-        self._count = None if self.course.waits else self._make_count()
-        _, self._samples = next(self._spans)
+        self._count = None if self.course.waits else self.make_count()
+        _, self._samples = next(self.spans)
         self.header = replace(self.making.header, start=self.start, roll=self.making.header.run)
         run = make_run(self.engine, self.making.folder, self.making.stem, self.header)
         try:
@@ -85,6 +91,7 @@ class Captures:
         except BaseException:
             run.files.take_away()
             raise
+        run.fallback = self.making.fallback
         self.runs.append(run)
 
     def take_away(self) -> None:
@@ -97,13 +104,29 @@ class Captures:
         """Opens the files of what comes next, and says to the block path where it begins."""
         while self.stray:
             self.stray.pop().files.take_away()
-        if self.going and any(run.message for run in self.runs):
-            self._give_up()
+        if failed := [run for run in self.runs if run.message]:
+            self._after_failure(failed)
         if self.going:
             self.follow()
         for run in [r for r in self._lead_outs if r.ended or r.off]:
             self._lead_outs.remove(run)
             self._keep_after(run)
+
+    def go_from(self, start: int, samples: int | None) -> None:
+        """Where the next pass begins, and how long it will be."""
+        self.start, self._samples = start, samples
+
+    def _after_failure(self, failed: list[RunWriter]) -> None:
+        if any(run.fallback is None for run in failed):
+            if self.going or self.engine.falls_back:
+                self._give_up()
+            return
+        self._fallback.take_up(self, failed)
+
+    def go_on_in(self, new: RunWriter, old: RunWriter, first: int) -> None:
+        """The rest of a run that failed."""
+        rest = None if old.stop is None else old.stop - first
+        self.soon(lambda: self.attach(new, first, rest))
 
     def follow(self) -> None:
         """What may follow what is captured now."""
@@ -112,7 +135,7 @@ class Captures:
         elif not self.course.loops:
             self.going = self.runs[-1].first is None
         elif self.course.pauses:
-            self._after_a_pause()
+            self._pauses.pump()
             self.going = self._pauses_after or self.runs[-1].first is None
         elif (first := self.runs[-1].first) is not None and self.engine.ring.written >= first:
             self._next_pass()
@@ -121,7 +144,7 @@ class Captures:
         return self.course.loops and not self.course.pauses and self._next < self.until
 
     def _next_pass(self) -> None:
-        if (span := self._span or next(self._spans, None)) is None:
+        if (span := self._span or next(self.spans, None)) is None:
             self.going = False
             self.soon(self._no_more)
             return
@@ -136,22 +159,6 @@ class Captures:
         self._next += samples
         self.soon(lambda: self.attach(run, first, samples))
 
-    def _after_a_pause(self) -> None:
-        if self.engine.transport.state != WAITING or self._resuming:
-            return
-        written = self.engine.ring.written
-        if self._paused_at is None:
-            self._paused_at, span = written, next(self._spans, None)
-            if span is None or (run := self.make_next(span[0])) is None:
-                self.going = False
-                self.soon(self.engine.stop)
-                return
-            self.start, self._samples = span
-            self.soon(lambda: self._ready(run))
-        elif written >= self._paused_at + self.course.pause:
-            self._resuming, count = True, self._make_count()
-            self.soon(lambda: self._resume(count))
-
     def soon(self, ask: Callable[[], Any]) -> None:
         """Asks the block path; until it did, this is not done."""
         self._asked += 1
@@ -163,30 +170,31 @@ class Captures:
         self.engine.soon(answer)
 
     def make_next(self, start: int, first: int | None = None) -> RunWriter | None:
-        """Opens a run like the one before, under the next number that is free. None where that cannot be: then the
-        capture ends, at once or, where it begins at ring sample ``first``, once that will not be held for much longer.
-        """
-        for number in range(self.header.number + 1, self.header.number + MOST_TAKEN):
-            made = following(self.header, number, datetime.now().astimezone(), self.making.named)
-            made = replace(made, start=start)
-            try:
-                run = make_run(self.engine, *self.making.place(number), made)
-            except FileExistsError:
-                continue
-            except OSError as why:
-                if first is None or self.engine.ring.written - first > PATIENCE_S * self.engine.plan.rate_hz:
-                    self.engine.events.append({
-                        "topic": "event", "kind": "halt", "message": LOST_PASS.format(why.strerror or why),
-                    })
-                    self._give_up()
-                return None
-            self.header = made
-            self.runs = [r for r in self.runs if not r.done] + [run]
-            return run
-        return None
+        """Opens the next pass, under the next number that is free. None where that cannot be: then the capture ends,
+        at once or, where it begins at ring sample ``first``, once that will not be held for much longer."""
+        run = self.make(self.header, start, first)
+        if run is not None:
+            self.header = run.header
+        return run
+
+    def make(self, before: RunHeader, start: int, first: int | None) -> RunWriter | None:
+        """Opens the run after another; None as ``make_next``."""
+        try:
+            run = make_following(self.engine, self.making, before, start)
+        except OSError as why:
+            if first is None or self.engine.ring.written - first > PATIENCE_S * self.engine.plan.rate_hz:
+                message = LOST_PASS.format(why.strerror or why)
+                self.engine.events.append({"topic": "event", "kind": "halt", "message": message})
+                self._give_up()
+            return None
+        run.fallback = self.making.fallback
+        self.runs = [r for r in self.runs if not r.done] + [run]
+        return run
 
     def _give_up(self) -> None:
         self.going = False
+        self._fallback.forget()
+        self.engine.falls_back = False
         self.soon(lambda: self.engine.stop() if self.engine.capturing else None)
 
     def _keep_after(self, run: RunWriter) -> None:
@@ -200,7 +208,7 @@ class Captures:
         first = run.first + run.frames
         self.soon(lambda: self.engine.keep_run(after, first, first + self._joins))
 
-    def _make_count(self) -> Count | None:
+    def make_count(self) -> Count | None:
         return make_count(self.engine, self.making.count_bars, self.start - self._pre)
 
     # --- in the block path --------------------------------------------------------------------------------------------
@@ -216,6 +224,7 @@ class Captures:
             raise NotNow(MOVED)
         self._trip = engine.round_trip_samples
         engine.courses.append(self)
+        engine.falls_back = self.making.fallback is not None
         engine.add_run(self.runs[-1], self._before)
         if self._joins:
             self._lead_outs.append(self.runs[-1])
@@ -223,15 +232,15 @@ class Captures:
             engine.more = True
             transport.wait()
         else:
-            self._go()
+            self.go(self._count)
 
     def go_on(self) -> None:
         """It was waited for this. Raises NotNow where something else is waited for."""
-        if self.engine.transport.state != WAITING or self._paused_at is not None:
+        if self.engine.transport.state != WAITING or self._pauses.standing:
             raise NotNow("There is nothing that waits for this.")
-        self._go()
+        self.go(self._count)
 
-    def _go(self) -> None:
+    def go(self, count: Count | None) -> None:
         engine, transport, course, run = self.engine, self.engine.transport, self.course, self.runs[-1]
         loops = course.loops and not course.pauses and course.until is not None and self.start < course.until
         end = None if loops or self._samples is None else self.start + self._samples
@@ -241,7 +250,7 @@ class Captures:
         else:
             transport.position = self.start - self._pre
             transport.punch = (self.start, end) if self._pre or course.post_roll else None
-            engine.go(self._count)
+            engine.go(count)
             transport.origin = self.start
             at = engine.ring.written + self.start - transport.position
         first = self.start if course.first is None else course.first
@@ -270,19 +279,6 @@ class Captures:
         else:
             engine.add_run(run)
             engine.place_run(run, first, samples)
-
-    def _ready(self, run: RunWriter) -> None:
-        """It will begin after the pause, unless somebody has stopped meanwhile."""
-        if self.until < FOREVER:
-            self.stray.append(run)
-        else:
-            self.engine.add_run(run)
-
-    def _resume(self, count: Count | None) -> None:
-        self._resuming, self._paused_at = False, None
-        if self.engine.transport.state == WAITING and self.until == FOREVER:
-            self._count = count
-            self._go()
 
     def finish(self, sample: int) -> None:
         """Nothing is captured from ring sample ``sample`` on."""

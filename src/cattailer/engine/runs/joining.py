@@ -4,7 +4,8 @@ from collections.abc import Sequence
 from dataclasses import replace
 from datetime import datetime
 
-from cattailer.engine.runs.captures import FOREVER, Captures
+from cattailer.engine.runs.captures import Captures
+from cattailer.engine.runs.pauses import FOREVER
 from cattailer.engine.runs.making import make_run
 from cattailer.engine.writing.runwriter import RunWriter
 from cattailer.media.journal import LATE_MARK, RunFile

@@ -1,7 +1,10 @@
 """What is made ready, off the block path, before a run begins."""
 
+import errno
 from collections.abc import Callable
+from contextlib import suppress
 from dataclasses import dataclass, replace
+from datetime import datetime
 from pathlib import Path
 
 from cattailer.engine.block.engine import Engine
@@ -10,21 +13,28 @@ from cattailer.engine.sources.click import Count
 from cattailer.engine.writing.prints import Prints
 from cattailer.engine.writing.runwriter import RunWriter
 from cattailer.media import journal
-from cattailer.media.runheader import Named
+from cattailer.media.runheader import Named, following
 
 AS_USUAL = Named()
+MOST_TAKEN = 1000
 
 
 @dataclass(frozen=True)
 class Making:
     """What runs are made from: the header of the first, where its files go, how further files are called, and how many
-    bars are counted in."""
+    bars are counted in. Where the disk fails it goes on below ``fallback``, if there is one."""
 
     header: journal.RunHeader
     folder: Path
     stem: str
     named: Named = AS_USUAL
     count_bars: int = 0
+    fallback: Path | None = None
+
+    def elsewhere(self) -> "Making":
+        """The same below the fallback folder."""
+        assert self.fallback is not None
+        return replace(self, folder=self.fallback / self.stem, fallback=None)
 
     def place(self, number: int) -> tuple[Path, str]:
         """Folder and stem of another run, beside the first."""
@@ -42,6 +52,15 @@ def make_run(engine: Engine, folder: Path, stem: str, header: journal.RunHeader)
     run = RunWriter(folder, stem, header, engine.ring, tell, engine.disk)
     run.prints = _prints(engine, run, tell)
     return run
+
+
+def make_following(engine: Engine, making: Making, before: journal.RunHeader, start: int) -> RunWriter:
+    """Opens the run after another, under the next number that is free. Raises OSError."""
+    for number in range(before.number + 1, before.number + MOST_TAKEN):
+        header = replace(following(before, number, datetime.now().astimezone(), making.named), start=start)
+        with suppress(FileExistsError):
+            return make_run(engine, *making.place(number), header)
+    raise FileExistsError(errno.EEXIST, "every number is taken")
 
 
 def _prints(engine: Engine, run: RunWriter, tell: Callable[[Telemetry], None]) -> Prints | None:

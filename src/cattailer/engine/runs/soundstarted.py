@@ -9,7 +9,8 @@ from cattailer.core.sound.gate import BEGINS, Edge, Gate
 from cattailer.core.takes.course import SOUND, Course
 from cattailer.core.transport import CAPTURING, PRE_ROLL, WAITING
 from cattailer.engine.block.engine import Engine
-from cattailer.engine.runs.captures import FOREVER, Captures
+from cattailer.engine.runs.captures import Captures
+from cattailer.engine.runs.pauses import FOREVER
 from cattailer.engine.runs.making import Making
 from cattailer.engine.writing.runwriter import RunWriter
 
@@ -50,6 +51,11 @@ class SoundCaptures(Captures):
             if self._last is not None and self._last.held is not None:
                 self._last.finish(min(self.until, self._last.held))
                 self._last.held = None
+
+    def go_on_in(self, new: RunWriter, old: RunWriter, first: int) -> None:
+        if self._last is old:
+            self._last = new
+        super().go_on_in(new, old, first)
 
     def _take(self, edge: Edge) -> None:
         if not self.going or edge.sample >= self.until:

@@ -24,12 +24,14 @@ from cattailer.media import journal, overview, pcm
 from cattailer.media.disk import REAL, Disk
 
 MOST_AT_ONCE = 48000
-DISK_FULL = "The disk is full. The capture was stopped; everything until then is kept. Free some space, then go on."
-DISK_FAILED = "The disk refused to write ({why}). The capture was stopped; everything until then is kept."
+DISK_FULL = "The disk is full. {then} everything until then is kept. Free some space."
+DISK_FAILED = "The disk refused to write ({why}). {then} everything until then is kept."
 FOLDER_GONE = (
-    "The media folder is not where it was any more. The capture was stopped; what was written until then is in the "
-    "folder, wherever it is now. Put it back, then go on."
+    "The media folder is not where it was any more. {then} what was written until then is in the folder, wherever it "
+    "is now. Put it back."
 )
+ENDS, GOES_ON = "The capture was stopped;", "The capture goes on in {};"
+NO_BRACES = str.maketrans("{}", "()")
 LEAD_IN_FAILED = "What was counted in could not be kept ({why}). The capture goes on."
 
 
@@ -52,6 +54,8 @@ class RunWriter:
         self.behind = 0
         """How often the disk was so slow that sound was lost."""
         self.dropouts: list[journal.Dropout] = []
+        self.fallback: Path | None = None
+        """Where it goes on if this disk fails."""
         self.prints: Prints | None = None
         """Set before the run begins, where tracks print their effects."""
         self.writing = threading.Lock()
@@ -98,7 +102,8 @@ class RunWriter:
     def fail(self, why: OSError | str) -> None:
         """Ends the run here and now, and tells why, before anything else is tried."""
         if not self.message:
-            self.message = why if isinstance(why, str) else self._words(why)
+            then = ENDS if self.fallback is None else GOES_ON.format(self.fallback)
+            self.message = (why if isinstance(why, str) else self._words(why)).format(then=then)
             self.ended = True
             self.tell({"topic": "event", "kind": "halt", "message": self.message})
 
@@ -106,8 +111,8 @@ class RunWriter:
         full = why.errno in (errno.ENOSPC, errno.EDQUOT)
         said = why.strerror or str(why)
         if self.header.lead_in_of:
-            return LEAD_IN_FAILED.format(why="the disk is full" if full else said)
-        return DISK_FULL if full else DISK_FAILED.format(why=said)
+            return LEAD_IN_FAILED.format(why="the disk is full" if full else said.translate(NO_BRACES))
+        return DISK_FULL if full else DISK_FAILED.format(why=said.translate(NO_BRACES), then="{then}")
 
     def write(self) -> None:
         """Appends what has come."""

@@ -46,7 +46,10 @@ def _next_number(desk: Desk, db: orm.Session, session: Session) -> int:
 
 def _last_on_disk(desk: Desk, session: Session) -> int:
     """The highest run number that has a folder: the database may not know the newest yet."""
-    taken = [int(p.name[4:]) for p in folder_of(desk, session).glob("run-*") if p.name[4:].isdigit()]
+    folders = [folder_of(desk, session)]
+    if session.fallback_root:
+        folders.append(Path(session.fallback_root) / session.folder)
+    taken = [int(p.name[4:]) for folder in folders for p in folder.glob("run-*") if p.name[4:].isdigit()]
     return max(taken, default=0)
 
 

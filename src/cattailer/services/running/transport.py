@@ -1,6 +1,7 @@
 """Rolling, capturing, stopping, and going somewhere."""
 
 from dataclasses import asdict, replace
+from pathlib import Path
 
 from sqlalchemy import orm, select
 
@@ -122,6 +123,7 @@ def capture(
             raise NotNow("No track is armed, so there is nothing to capture. Arm at least one (X arms the row).")
         (header, folder, stem), count, course = _next(desk, db, session, armed, note), 0, Course(limit=samples)
         named = [session.name_pattern, session.code]
+        fallback = str(Path(session.fallback_root) / session.folder) if session.fallback_root else ""
         if samples is None:
             playhead = state.position if state.session == session_id else 0
             course, count = course_from(db, session, playhead), _count(session, "capturing")
@@ -131,7 +133,7 @@ def capture(
             header = replace(header, over=settings_of(session).over, waved=waved)
     open_session(desk, session_id)
     plain = journal.plain_header(header)
-    return desk.engine.ask(Capture(plain, str(folder), stem, asdict(course), count, pressed, named))
+    return desk.engine.ask(Capture(plain, str(folder), stem, asdict(course), count, pressed, named, fallback))
 
 
 def punch_out(desk: Desk, session_id: int, pressed: int | None = None) -> Status:

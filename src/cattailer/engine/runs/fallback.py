@@ -1,0 +1,73 @@
+"""What goes on below another folder when the disk of a run fails: nothing that came in meanwhile is lost."""
+
+from dataclasses import replace
+from typing import Protocol
+
+from cattailer.engine.block.engine import Engine
+from cattailer.engine.runs.making import Making
+from cattailer.engine.writing.runwriter import RunWriter
+from cattailer.media.journal import RunHeader
+
+OVERLAP_S = 2
+"""What was written so shortly before may not have come to the disk that failed; it is written once more."""
+
+
+class Capturing(Protocol):
+    """What a capture is asked for."""
+
+    engine: Engine
+    making: Making
+    header: RunHeader
+    runs: list[RunWriter]
+
+    def make(self, before: RunHeader, start: int, first: int | None) -> RunWriter | None: ...
+    def go_on_in(self, new: RunWriter, old: RunWriter, first: int) -> None: ...
+
+
+class Fallback:
+    """The runs of one capture that failed, each taken up by another. Called by the thread that opens files, until
+    nothing is left to be taken up."""
+
+    def __init__(self) -> None:
+        self._seen: set[str] = set()
+        self._failed: list[RunWriter] = []
+
+    @property
+    def waits(self) -> bool:
+        return bool(self._failed)
+
+    def forget(self) -> None:
+        """It cannot go on elsewhere either."""
+        self._failed = []
+
+    def take_up(self, captures: Capturing, failed: list[RunWriter]) -> None:
+        """``failed`` are all that failed so far."""
+        for run in failed:
+            if run.first is not None and run.header.run not in self._seen:
+                self._seen.add(run.header.run)
+                self._failed.append(run)
+        if captures.making.fallback is not None:
+            captures.making = captures.making.elsewhere()
+        while self._failed and self._go_on(captures, self._failed[0]):
+            self._failed.pop(0)
+
+    @staticmethod
+    def _go_on(captures: Capturing, old: RunWriter) -> bool:
+        """Whether the files could be opened in which it goes on."""
+        assert old.first is not None
+        there = min((t.writer.frames for t in old.files.tracks), default=0)
+        skipped = max(0, there - OVERLAP_S * captures.engine.plan.rate_hz)
+        before = replace(
+            old.header, files=captures.header.files, number=captures.header.number,
+            pass_number=old.header.pass_number - 1, note=f"goes on where the disk of take {old.header.number} failed",
+        )
+        new = captures.make(before, old.header.start + skipped, old.first + skipped)
+        if new is None:
+            return False
+        captures.header = replace(captures.header, number=new.header.number)
+        # What was made ready for later stays the last.
+        later = [run for run in captures.runs if run.first is None and run is not new]
+        captures.runs = [*(run for run in captures.runs if run not in (new, *later)), new, *later]
+        new.held = old.held
+        captures.go_on_in(new, old, old.first + skipped)
+        return True
