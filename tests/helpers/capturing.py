@@ -1,5 +1,6 @@
 """Captures as the session's settings say, until everything is entered and checked."""
 
+from cattailer.services.desk import places
 from cattailer.services.desk.desk import Desk
 from cattailer.services.running import arming, capturing, runs, verifying
 from cattailer.services.session import demo, opening
@@ -13,9 +14,16 @@ def settled(desk: Desk) -> None:
     def ended() -> bool:
         runs.enter_finished(desk)
         state = desk.engine_state()
-        return state.state == "stopped" and runs.journals_of(desk).settled >= set(desk.media.rglob("*.jsonl"))
+        with desk.database.transaction() as db:
+            roots = places.roots(desk, db)
+        return state.state == "stopped" and runs.journals_of(desk).settled >= {
+            path for root in roots for path in root.rglob("*.jsonl")
+        }
 
     wait_for(ended)
+    unmeasured: set[int] = set()
+    while runs.measure_one(desk, unmeasured):
+        pass
     while verifying.verify_one(desk):
         pass
 

@@ -20,7 +20,13 @@ def settle(folder: Path, noted: Path) -> str:
     if noted.exists():
         return noted.read_text().strip()
     folder.mkdir(parents=True, exist_ok=True)
-    mark = read_mark(folder) or str(uuid.uuid4())
-    (folder / MARK).write_text(f"{mark}\n")
+    mark = read_mark(folder) or put(folder)
     noted.write_text(f"{mark}\n")
+    return mark
+
+
+def put(folder: Path) -> str:
+    """Marks a folder that has no mark yet. Raises OSError."""
+    mark = str(uuid.uuid4())
+    (folder / MARK).write_text(f"{mark}\n")
     return mark

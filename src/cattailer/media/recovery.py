@@ -4,7 +4,6 @@ Nothing that sounds is ever cut or changed here. Headers are quick; peaks, check
 ``measure``, when there is time.
 """
 
-import zlib
 from collections.abc import Callable
 from contextlib import suppress
 from dataclasses import dataclass, field
@@ -207,13 +206,7 @@ def measure(info: wavfile.WaveInfo) -> FileEnd:
     """Peak, clips and checksum of a file that is there, and its overview made again where the disk takes it.
     Raises OSError."""
     meter, clips_at = BlockMeter(info.format.channels, info.format.bits), list[int]()
-    crc32 = 0
-    with open(info.path, "rb") as file:
-        file.seek(info.data_offset)
-        left = info.frames * info.format.frame_bytes
-        while left and (data := file.read(min(left, 1 << 20))):
-            crc32 = zlib.crc32(data, crc32)
-            left -= len(data)
+    crc32 = wavfile.checksum(info)
     step = overview.BUCKET * 1024
     for at in range(0, info.frames, step):
         meter.add(wavfile.read(info, at, step))
@@ -223,7 +216,7 @@ def measure(info: wavfile.WaveInfo) -> FileEnd:
     got = meter.take()
     peak = decibels(float(np.max(got.peak, initial=0.0)))
     count, first = int(got.clips.sum()), tuple(clips_at[:MOST_CLIPS])
-    return FileEnd(info.path.name, round(peak, 2), count, f"{crc32:08x}", info.frames, first)
+    return FileEnd(info.path.name, round(peak, 2), count, crc32, info.frames, first)
 
 
 def _words(why: Exception) -> str:

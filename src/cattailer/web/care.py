@@ -15,7 +15,7 @@ from cattailer.engine.messages.commands import AWAY
 from cattailer.engine.process.client import Listener
 from cattailer.engine.process.loops import Loops
 from cattailer.services.desk.desk import Desk
-from cattailer.services.running import leaks, runs, verifying
+from cattailer.services.running import copying, leaks, runs, verifying
 from cattailer.services.session import opening
 from cattailer.services.stages.patch import linecheck
 from cattailer.services.stages.patch.linecheck import LiveWalk
@@ -24,6 +24,7 @@ log = structlog.get_logger("care")
 LOOK_AGAIN_S = 2.0
 SWEEP_S = 20.0
 QUIET_S = 30.0
+COPYING, COPY_S = "copying", 1.0
 BETWEEN_S = 0.1
 """So much others get between two takes that are looked at."""
 
@@ -41,14 +42,15 @@ class Care:
         works: dict[str, Callable[[], None]] = {
             "revisions": self._follow_revisions, "runs": self._enter_runs, "engine": self._mind_engine,
             "checks": self._listen, "measuring": self._measure, "leaks": self._look_for_leaks,
-            "verifying": self._verify,
+            "verifying": self._verify, COPYING: self._copy,
         }
         for name, work in works.items():
             self._loops.start(name, partial(self._again, work), LOOK_AGAIN_S)
 
     def quiet(self) -> list[str]:
-        """What does not come round any more of the work in the background."""
-        return self._loops.quiet()
+        """What does not come round any more of the work in the background. A second copy may hang as long as it
+        likes."""
+        return [name for name in self._loops.quiet() if name != COPYING]
 
     @staticmethod
     def _again(work: Callable[[], None]) -> None:
@@ -90,6 +92,12 @@ class Care:
         while verifying.verify_one(self._desk):
             self._loops.beat("verifying")
             time.sleep(BETWEEN_S)
+
+    def _copy(self) -> None:
+        """Second copies, for the sessions that want one."""
+        while True:
+            self._loops.beat(COPYING)
+            time.sleep(COPY_S if copying.copy_once(self._desk) else LOOK_AGAIN_S)
 
     def _look_for_leaks(self) -> None:
         """A click that is heard in what was captured."""

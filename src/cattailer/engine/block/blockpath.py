@@ -183,9 +183,8 @@ class BlockPath:
         if lost:
             self._pad(lost)
         self._requests.answer()
-        if transport.over or (
-            transport.capturing and self._recorder.run is None and not self.more and not self.falls_back
-        ):
+        without = self._recorder.run is None and not self.more and not self.falls_back
+        if transport.over or (transport.capturing and without):
             self.end()  # nothing is captured without a run, whatever became of it
         prepared, count = self._prepared, inputs.shape[1]
         transport.settle(count)

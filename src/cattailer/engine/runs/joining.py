@@ -5,8 +5,8 @@ from dataclasses import replace
 from datetime import datetime
 
 from cattailer.engine.runs.captures import Captures
-from cattailer.engine.runs.pauses import FOREVER
 from cattailer.engine.runs.making import make_run
+from cattailer.engine.runs.pauses import FOREVER
 from cattailer.engine.writing.runwriter import RunWriter
 from cattailer.media.journal import LATE_MARK, RunFile
 from cattailer.media.runheader import following

@@ -10,8 +10,8 @@ from cattailer.core.takes.course import SOUND, Course
 from cattailer.core.transport import CAPTURING, PRE_ROLL, WAITING
 from cattailer.engine.block.engine import Engine
 from cattailer.engine.runs.captures import Captures
-from cattailer.engine.runs.pauses import FOREVER
 from cattailer.engine.runs.making import Making
+from cattailer.engine.runs.pauses import FOREVER
 from cattailer.engine.writing.runwriter import RunWriter
 
 CHUNK = 48000

@@ -20,7 +20,7 @@ from cattailer.engine.messages.commands import AWAY
 from cattailer.media.journal import DISK
 from cattailer.services.desk.desk import Desk
 from cattailer.services.desk.disk import disk_minutes_left, time_left_text
-from cattailer.services.running import gains, ranges, runs, threshold
+from cattailer.services.running import copying, gains, ranges, runs, threshold
 from cattailer.services.running.capturing import settings_of
 from cattailer.services.running.ranges import RangeView
 from cattailer.services.session.compiling import feeders_of, source_channel
@@ -95,6 +95,8 @@ def ready_check(
     found = [*elsewhere, *gains.differing(session, patch, profile), *threshold.below_noise(session, patch, profile)]
     if armed and measured_correction(session) is None and any(t.takes for t in patch.tracks):
         found.append(Finding("look", "The round trip was never measured, so what is captured over takes may lie late"))
+    if wrong := copying.trouble(desk, session.id):
+        found.append(Finding("look", wrong))
     return _troubles(desk, state) + ready.check(
         [_state(patch, t, profile, feeders, state.presence if open_here else []) for t in patch.tracks],
         minutes, time_left_text(minutes), state.state != AWAY, late_ms, state.dropouts if open_here else 0, found,

@@ -1,7 +1,6 @@
 """Reading a run's files again after it, off the engine: they must hold what was written. Only then does what lay there
 before go to the bin, where that is wanted."""
 
-import zlib
 from pathlib import Path
 
 from sqlalchemy import orm, select
@@ -17,7 +16,6 @@ from cattailer.store.models import Run, Session, Take
 
 YES, EARLIER = "yes", "earlier"
 """What runs are that were captured before anybody read them again."""
-CHUNK = 1 << 20
 
 
 def verify_one(desk: Desk) -> bool:
@@ -49,16 +47,12 @@ def what_is_wrong(path: Path, samples: int, crc32: str) -> str:
         info = wavfile.inspect(path)
         if info.frames != samples:
             return f"{path.name} holds {info.frames} samples and not {samples}"
-        found, left = 0, info.frames * info.format.frame_bytes
-        with open(path, "rb") as file:
-            file.seek(info.data_offset)
-            while left and (data := file.read(min(left, CHUNK))):
-                found, left = zlib.crc32(data, found), left - len(data)
+        found = wavfile.checksum(info)
     except FileNotFoundError:
         return f"{path.name} is not there"
     except (OSError, ValueError) as why:
         return f"{path.name} cannot be read ({why})"
-    return "" if f"{found:08x}" == crc32 else f"{path.name} is not as it was written"
+    return "" if found == crc32 else f"{path.name} is not as it was written"
 
 
 def _make_way(db: orm.Session, run: Run) -> None:

@@ -11,6 +11,7 @@ from cattailer.services.running import frame
 from cattailer.services.running.capturing import settings_of
 from cattailer.services.running.frame import Frame
 from cattailer.services.session.compiling import feeders_of, source_channel
+from cattailer.services.session.placing import Places, places_of
 from cattailer.services.session.reading import load
 from cattailer.services.session.rows import patch_of
 from cattailer.services.stages.capture import what
@@ -51,6 +52,7 @@ class CapturePage:
     groups: list[tuple[int, str, bool]]
     newest: NewestRun | None
     marks: list[MarkLine]
+    places: Places
 
 
 def show(desk: Desk, session_id: int) -> CapturePage:
@@ -64,7 +66,7 @@ def show(desk: Desk, session_id: int) -> CapturePage:
             frame.describe(desk, session, state), [_row(patch, profile, feeders, t) for t in session.tracks],
             f"{profile.gain_min_db:+g} to {profile.gain_max_db:+g} dB", settings_of(session),
             what.summary(settings_of(session), session.looping), what.will_be(desk, db, session), _groups(session),
-            what.newest(session), what.marks(db, session),
+            what.newest(session), what.marks(db, session), places_of(desk, session),
         )
 
 

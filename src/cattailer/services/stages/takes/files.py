@@ -6,6 +6,7 @@ from pathlib import Path
 from cattailer.core.errors import NotFound, Refusal
 from cattailer.media import overview
 from cattailer.services.desk.desk import Desk
+from cattailer.services.desk.places import folder_of
 from cattailer.services.session.reading import get_session, get_take
 
 
@@ -20,7 +21,7 @@ def take_file(desk: Desk, session_id: int, take_id: int) -> TakeFile:
     with desk.database.transaction() as db:
         take = get_take(db, session_id, take_id)
         session = get_session(db, session_id)
-        path = desk.media / session.folder / take.media.path
+        path = folder_of(desk, session) / take.media.path
     if not path.is_file():
         raise NotFound(f"The file of this take is not at {path}. If it was moved, put it back; nothing was changed.")
     return TakeFile(path, path.name)
@@ -33,7 +34,7 @@ def take_waveform(desk: Desk, session_id: int, take_id: int, columns: int) -> li
     with desk.database.transaction() as db:
         take = get_take(db, session_id, take_id)
         session = get_session(db, session_id)
-        path, samples = desk.media / session.folder / take.media.path, take.samples
+        path, samples = folder_of(desk, session) / take.media.path, take.samples
     found = overview.of_wave(path)
     if found is None:
         return [0] * (2 * columns)

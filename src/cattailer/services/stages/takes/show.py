@@ -12,6 +12,7 @@ from cattailer.core.time.timeline import clock_text
 from cattailer.services.desk.desk import Desk
 from cattailer.services.running import binning, frame
 from cattailer.services.running.binning import Binned
+from cattailer.services.running.checking import LiveMediaCheck
 from cattailer.services.running.frame import Frame
 from cattailer.services.session.reading import load
 from cattailer.services.stages.takes.leadin import opening_of
@@ -81,6 +82,11 @@ def show(desk: Desk, session_id: int, whole: int = 0) -> TakesPage:
             for t in session.tracks
         ]
         return TakesPage(frame.describe(desk, session, state), rows, whole, binning.in_bin(db, session_id))
+
+
+def media_check(desk: Desk, session_id: int) -> LiveMediaCheck:
+    """The check of all files that goes on, or the newest one."""
+    return desk.live.find(session_id, LiveMediaCheck) or LiveMediaCheck()
 
 
 def _counts(session: Session) -> dict[int, int]:

@@ -9,7 +9,7 @@ from pydantic import BeforeValidator, Field
 
 from cattailer.core.errors import Refusal
 from cattailer.services.running import arming
-from cattailer.services.session import inputs, tracks
+from cattailer.services.session import inputs, placing, tracks
 from cattailer.services.stages.capture import bringing
 from cattailer.web.forms import AtBar, Decibels, Form, Number, Text, desk, done, form, said
 
@@ -30,6 +30,11 @@ class Some(Armed):
 class Name(Form):
     name: Text
     was: Text | None = None
+
+
+class Typed(Form):
+    value: Text
+    was: Text = ""
 
 
 class Gain(Form):
@@ -87,6 +92,16 @@ def bring_in(session_id: int) -> Response:
         path = Path(folder) / f"file{Path(file.filename).suffix[:10]}"
         file.save(path)
         return said(bringing.bring_in(desk(), session_id, path, file.filename, bar))
+
+
+@blueprint.post("/places/<any(media, copy, fallback):place>")
+def choose_place(session_id: int, place: str) -> Response:
+    return said(placing.choose(desk(), session_id, place, form(Typed).value))
+
+
+@blueprint.post("/places/<any(media, copy, fallback):place>/speed")
+def measure_place(session_id: int, place: str) -> Response:
+    return said(placing.measure(desk(), session_id, place))
 
 
 @blueprint.post("/tracks/<int:track_id>/name")

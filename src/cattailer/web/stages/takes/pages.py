@@ -1,12 +1,12 @@
 """Takes: hear, look at and download what was captured."""
 
-from flask import Blueprint, Response, jsonify, send_file
+from flask import Blueprint, Response, jsonify, render_template, send_file
 from pydantic import Field
 
 from cattailer.core.takes.leadin import Opening
-from cattailer.services.running import binning
+from cattailer.services.running import binning, checking
 from cattailer.services.stages.takes import files, leadin, show
-from cattailer.web.forms import Form, Number, desk, done, form, query, said
+from cattailer.web.forms import Form, Number, Text, desk, done, form, query, said
 from cattailer.web.shell import render
 
 blueprint = Blueprint("takes", __name__, url_prefix="/s/<int:session_id>/takes")
@@ -27,6 +27,12 @@ class Numbered(Form):
 class Emptied(Form):
     knows: bool = False
     sure: bool = False
+
+
+class Also(Form):
+    """Another folder to look in for what was moved."""
+
+    also: Text = ""
 
 
 class Listed(Form):
@@ -66,6 +72,17 @@ def discard(session_id: int) -> Response:
 def empty_bin(session_id: int) -> Response:
     wish = form(Emptied)
     return said(binning.empty(desk(), session_id, wish.knows, wish.sure))
+
+
+@blueprint.post("/check")
+def check_files(session_id: int) -> Response:
+    checking.check_all(desk(), session_id, form(Also).also)
+    return done()
+
+
+@blueprint.get("/check")
+def checked_files(session_id: int) -> str:
+    return render_template("takes/check.html", check=show.media_check(desk(), session_id), session_id=session_id)
 
 
 @blueprint.get("/<int:take_id>/waveform")

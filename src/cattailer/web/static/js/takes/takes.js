@@ -8,6 +8,9 @@ let audio = null;
 let playing = null;
 
 export function startTakes() {
+  document.addEventListener("htmx:afterRequest", ({ detail }) => {
+    if (detail.successful && detail.elt.matches?.("[data-checks]")) htmx.trigger(document.body, "checking");
+  });
   drawAll();
   document.addEventListener("htmx:afterSettle", drawAll);
   document.addEventListener("themechange", drawAll);
