@@ -2,7 +2,8 @@
 
 from cattailer.services.desk import places
 from cattailer.services.desk.desk import Desk
-from cattailer.services.running import arming, capturing, runs, verifying
+from cattailer.services.keeping import verifying
+from cattailer.services.running import arming, capturing, runs
 from cattailer.services.session import demo, opening
 from cattailer.store.models import Run, Session
 from tests.helpers.sessions import rows_of

@@ -31,7 +31,7 @@ LATE_MARK = "-late"
 class RunFile:
     """A file of a run: its track, and the source channels (from 0) that feed its channels; ``feed`` says them in words.
     ``source`` is who plays there, ``gain_db`` the preamp's gain less its pad, where there is one. ``prints``: the
-    track's effects are captured too."""
+    track's effects are captured too. ``preamp`` is how its preamp was set when the run began, in words."""
 
     track: int
     name: str
@@ -43,7 +43,6 @@ class RunFile:
     feed: str = ""
     prints: bool = False
     preamp: str = ""
-    """How its preamp was set when the run began, in words."""
 
 
 @dataclass(frozen=True)
@@ -56,7 +55,7 @@ class RunHeader:
 
     ``roll`` is the first of the runs that one press of Capture made, one for each pass, and ``pass_number`` counts
     them. ``joins`` is the run whose tracks these are too: they were armed later. ``over`` says what becomes of what lay
-    there before, as in ``core.takes.over``.
+    there before, as in ``core.takes.over``; ``waved`` is what the ready check had found.
     """
 
     run: str
@@ -79,7 +78,6 @@ class RunHeader:
     joins: str = ""
     over: str = ""
     waved: tuple[str, ...] = ()
-    """What the ready check had found when somebody pressed Capture all the same."""
 
     @property
     def apart(self) -> bool:
@@ -100,10 +98,6 @@ class Dropout:
     samples: int
     load: float = 0.0
     cause: str = ""
-
-
-MOST_CLIPS = 100
-"""So many clips of a file are told with their place."""
 
 
 @dataclass(frozen=True)

@@ -11,12 +11,12 @@ from pathlib import Path
 
 import numpy as np
 
-from cattailer.core.sound.meters import BlockMeter
+from cattailer.core.sound.meters import MOST_CLIPS, BlockMeter
 from cattailer.core.units import decibels
 from cattailer.core.wording import counted
 from cattailer.media import bwf, journal, overview, wavfile
 from cattailer.media.disk import REAL, write_all
-from cattailer.media.journal import LEAD_IN_FOLDER, MOST_CLIPS, FileEnd, RunFile, RunStory, Unreadable
+from cattailer.media.journal import LEAD_IN_FOLDER, FileEnd, RunFile, RunStory, Unreadable
 from cattailer.media.runfile import format_of, origin_of
 
 CUT_SHORT = "The engine stopped in the middle of this run. What had reached the disk is here."

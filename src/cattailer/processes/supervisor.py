@@ -18,7 +18,9 @@ from typing import IO
 from cattailer.core.errors import Refusal
 from cattailer.engine.messages.commands import Ping
 from cattailer.engine.process.client import EngineClient
+from cattailer.engine.process.loops import Loops
 from cattailer.processes import home as homes
+from cattailer.processes.awake import Awake
 from cattailer.processes.children import end_holder, ending_with_parent
 from cattailer.processes.postgres import Postgres
 from cattailer.processes.pulse import Pulse
@@ -27,6 +29,7 @@ from cattailer.services.running import runs
 from cattailer.services.session import demo, opening
 from cattailer.store.database import Database
 
+AWAKE_S = 2.0
 RESTART_PAUSE_S = 1.0
 ENGINE = "cattailer.processes.engine_main"
 
@@ -45,6 +48,8 @@ class Supervisor:
         self._stopping = False
         self._desk: Desk | None = None
         self._pulse: Pulse | None = None
+        self._awake: Awake | None = None
+        self._loops = Loops()
         self._lock: IO[str] | None = None
 
     @property
@@ -98,8 +103,13 @@ class Supervisor:
             self._step("session", self._open_session)
         self._step("page", self._await_page)
         self._pulse = Pulse(engine, self._postgres)
+        self._loops.start("awake", self._awake_by(engine).look, AWAKE_S)
         if not self._stopping:
             self._say(f"Cattailer is ready at {self.url}   (Ctrl+C stops it)")
+
+    def _awake_by(self, engine: EngineClient) -> Awake:
+        self._awake = Awake(engine)
+        return self._awake
 
     def _step(self, name: str, work: Callable[[], object]) -> None:
         if self._stopping:
@@ -219,6 +229,9 @@ class Supervisor:
             self._postgres.kill()
 
     def _end(self) -> None:
+        self._loops.stop(0.1)
+        if self._awake is not None:
+            self._awake.let_go()
         if self._pulse is not None:
             self._pulse.stop()
         for name in ("web", "engine"):

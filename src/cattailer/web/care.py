@@ -15,7 +15,8 @@ from cattailer.engine.messages.commands import AWAY
 from cattailer.engine.process.client import Listener
 from cattailer.engine.process.loops import Loops
 from cattailer.services.desk.desk import Desk
-from cattailer.services.running import copying, leaks, runs, verifying
+from cattailer.services.keeping import copying, verifying
+from cattailer.services.running import leaks, runs
 from cattailer.services.session import opening
 from cattailer.services.stages.patch import linecheck
 from cattailer.services.stages.patch.linecheck import LiveWalk

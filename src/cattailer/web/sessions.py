@@ -6,6 +6,7 @@ from flask import Blueprint, Response, redirect, render_template, url_for
 from werkzeug.wrappers import Response as AnyResponse
 
 from cattailer.core.errors import Refusal
+from cattailer.services.keeping import shelving
 from cattailer.services.session import history, opening, pictures, sessions, templates
 from cattailer.web.forms import Form, Text, desk, done, form
 
@@ -24,6 +25,16 @@ class NewSession(Form):
 class Named(Form):
     name: Text
     was: Text | None = None
+
+
+class Shelf(Form):
+    shelf: Text = ""
+    sure: bool = False
+
+
+class Deleted(Form):
+    knows: bool = False
+    sure: bool = False
 
 
 class Key(Form):
@@ -57,6 +68,20 @@ def rename(session_id: int) -> Response:
     wish = form(Named)
     sessions.rename_session(desk(), session_id, wish.name, wish.was)
     return done()
+
+
+@blueprint.post("/s/<int:session_id>/shelf")
+def shelve(session_id: int) -> AnyResponse:
+    wish = form(Shelf)
+    shelving.shelve(desk(), session_id, wish.shelf, wish.sure)
+    return _go("/")
+
+
+@blueprint.post("/s/<int:session_id>/delete")
+def delete_for_good(session_id: int) -> AnyResponse:
+    wish = form(Deleted)
+    shelving.delete_for_good(desk(), session_id, wish.knows, wish.sure)
+    return _go("/")
 
 
 @blueprint.post("/s/<int:session_id>/template")

@@ -7,7 +7,8 @@ import pytest
 from cattailer.core.errors import NotNow, Refusal, Sure
 from cattailer.core.takes.settings import CaptureSettings
 from cattailer.services.desk.desk import Desk
-from cattailer.services.running import arming, binning, capturing, frame, marking, ranges, runs, transport, verifying
+from cattailer.services.keeping import verifying
+from cattailer.services.running import arming, binning, capturing, frame, marking, ranges, runs, transport
 from cattailer.services.session import demo, history, inputs
 from cattailer.services.stages.capture import show
 from cattailer.services.stages.takes import files

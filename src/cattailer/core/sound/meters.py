@@ -19,7 +19,8 @@ HOLD_S = 2.0
 RMS_SECONDS = 0.3
 CLIP_RUN = 3
 """This many samples in a row at full scale are a clip."""
-MOST_FRESH = 100
+MOST_FRESH = MOST_CLIPS = 100
+"""So many clips of a block, and of a file, are told with their place."""
 
 Floats = NDArray[np.float32]
 Window = tuple[float, float]

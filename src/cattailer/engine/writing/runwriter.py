@@ -15,7 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cattailer.core.mix.effects import Effects
-from cattailer.core.sound.meters import BlockMeter
+from cattailer.core.sound.meters import MOST_CLIPS, BlockMeter
 from cattailer.engine.block.ring import Ring
 from cattailer.engine.messages.telemetry import Telemetry
 from cattailer.engine.writing.prints import Prints
@@ -186,7 +186,7 @@ class RunWriter:
     def _note_clips(self) -> None:
         for channel, sample in self.meter.fresh:
             track, offset = self._track_of[channel], max(0, self.frames + sample)
-            if len(self.clips_at[track]) < journal.MOST_CLIPS:
+            if len(self.clips_at[track]) < MOST_CLIPS:
                 self.clips_at[track].append(offset)
                 self.tell({"topic": "event", "kind": "clip", "at": self.header.start + offset, "track": track})
 

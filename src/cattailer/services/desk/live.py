@@ -39,6 +39,11 @@ class Live:
         with self._lock:
             self._kept[type(value), session_id] = value
 
+    def forget(self, session_id: int) -> None:
+        """Everything of a session."""
+        with self._lock:
+            self._kept = {key: value for key, value in self._kept.items() if key[1] != session_id}
+
     def take(self, session_id: int, kind: type[T]) -> T | None:
         """What was kept, which is not kept any more."""
         with self._lock:

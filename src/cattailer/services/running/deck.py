@@ -18,9 +18,11 @@ from cattailer.core.units import milliseconds
 from cattailer.engine.messages.answers import Status
 from cattailer.engine.messages.commands import AWAY
 from cattailer.media.journal import DISK
+from cattailer.services.desk import battery
 from cattailer.services.desk.desk import Desk
 from cattailer.services.desk.disk import disk_minutes_left, time_left_text
-from cattailer.services.running import copying, gains, ranges, runs, threshold
+from cattailer.services.keeping import copying
+from cattailer.services.running import gains, ranges, runs, threshold
 from cattailer.services.running.capturing import settings_of
 from cattailer.services.running.ranges import RangeView
 from cattailer.services.session.compiling import feeders_of, source_channel
@@ -108,6 +110,8 @@ def _troubles(desk: Desk, state: Status) -> list[Finding]:
     out = []
     if not desk.media_there():
         out.append(Finding("stop", f"The media folder {desk.media} is not there: nothing can be captured"))
+    if (left := battery.low()) is not None:
+        out.append(Finding("look", f"The battery has {left} % left, and nothing charges it"))
     if quiet := [*state.quiet, *desk.quiet_work()]:
         out.append(Finding("stop", f"Does not come round any more: {', '.join(quiet)}. Restart Cattailer"))
     found = runs.troubles(desk)

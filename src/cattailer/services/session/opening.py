@@ -4,7 +4,8 @@ from datetime import UTC, datetime
 
 from sqlalchemy import select
 
-from cattailer.core.errors import NotFound
+from cattailer.core.errors import NotFound, NotNow
+from cattailer.core.shelves import BIN
 from cattailer.services.desk.desk import Desk
 from cattailer.services.session.compiling import compile_plan
 from cattailer.services.session.pushing import send
@@ -28,6 +29,8 @@ def open_session(desk: Desk, session_id: int) -> None:
         session = get_session(db, session_id)
         if state.session == session_id and state.revision >= session.revision:
             return
+        if session.kept == BIN:
+            raise NotNow(f"“{session.title}” lies in the bin. Fetch it back in the list of sessions, then open it.")
         if not desk.profile_or_blank(session.interface).known:
             raise NotFound(
                 f"The profile “{session.interface}” of this session's interface is not here. Nothing is lost: "

@@ -17,7 +17,7 @@ from cattailer.store.models import Run, Session, Take, Track
 
 @dataclass(frozen=True)
 class SessionCard:
-    """One line of the session list."""
+    """One line of the session list; ``kept`` says on which shelf it is, see ``shelving``."""
 
     id: int
     title: str
@@ -29,6 +29,7 @@ class SessionCard:
     takes: int
     created_at: datetime
     open: bool
+    kept: str
 
 
 def list_sessions(desk: Desk) -> list[SessionCard]:
@@ -44,7 +45,7 @@ def list_sessions(desk: Desk) -> list[SessionCard]:
         return [
             SessionCard(
                 s.id, s.title, desk.profile_or_blank(s.interface).name, s.rate_hz, s.bits,
-                tracks, runs, taken, s.created_at, s.id == running,
+                tracks, runs, taken, s.created_at, s.id == running, s.kept,
             )
             for s, tracks, runs, taken in db.execute(query)
         ]

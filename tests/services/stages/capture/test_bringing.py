@@ -9,7 +9,8 @@ import soundfile
 from cattailer.core.errors import Refusal
 from cattailer.media import journal, wavfile
 from cattailer.services.desk.desk import Desk
-from cattailer.services.running import runs, verifying
+from cattailer.services.keeping import verifying
+from cattailer.services.running import runs
 from cattailer.services.session import demo
 from cattailer.services.stages.capture import bringing
 from tests.helpers.sessions import plan_of, rows_of, takes_of, the_map

@@ -7,11 +7,11 @@ from cattailer.core.patch.ends import SOFT, group_end, in_words, kind_of, socket
 from cattailer.core.patch.patch import Patch
 from cattailer.core.takes.settings import CaptureSettings
 from cattailer.services.desk.desk import Desk
+from cattailer.services.keeping.placing import Places, places_of
 from cattailer.services.running import frame
 from cattailer.services.running.capturing import settings_of
 from cattailer.services.running.frame import Frame
 from cattailer.services.session.compiling import feeders_of, source_channel
-from cattailer.services.session.placing import Places, places_of
 from cattailer.services.session.reading import load
 from cattailer.services.session.rows import patch_of
 from cattailer.services.stages.capture import what

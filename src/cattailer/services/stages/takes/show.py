@@ -10,9 +10,9 @@ from cattailer.core.patch.ends import in_words, socket_of
 from cattailer.core.takes.leadin import Opening
 from cattailer.core.time.timeline import clock_text
 from cattailer.services.desk.desk import Desk
+from cattailer.services.keeping.checking import LiveMediaCheck
 from cattailer.services.running import binning, frame
 from cattailer.services.running.binning import Binned
-from cattailer.services.running.checking import LiveMediaCheck
 from cattailer.services.running.frame import Frame
 from cattailer.services.session.reading import load
 from cattailer.services.stages.takes.leadin import opening_of

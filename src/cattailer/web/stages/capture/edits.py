@@ -8,8 +8,9 @@ from flask import Blueprint, Response, request
 from pydantic import BeforeValidator, Field
 
 from cattailer.core.errors import Refusal
+from cattailer.services.keeping import placing
 from cattailer.services.running import arming
-from cattailer.services.session import inputs, placing, tracks
+from cattailer.services.session import inputs, tracks
 from cattailer.services.stages.capture import bringing
 from cattailer.web.forms import AtBar, Decibels, Form, Number, Text, desk, done, form, said
 

@@ -1,6 +1,6 @@
 """Capture: the pages, and what lies on the timeline."""
 
-from flask import Blueprint, Response, jsonify
+from flask import Blueprint, Response, jsonify, render_template
 from pydantic import Field
 
 from cattailer.services.stages.capture import lanes as timeline
@@ -26,6 +26,22 @@ def stage(session_id: int) -> str:
 def rows(session_id: int) -> str:
     shown = show.show(desk(), session_id)
     return render("capture", shown.frame, again=True, page=shown)
+
+
+@blueprint.get("/remote")
+def remote(session_id: int) -> str:
+    """For a phone."""
+    return _remote(session_id, "capture/remote.html")
+
+
+@blueprint.get("/remote/rows")
+def remote_rows(session_id: int) -> str:
+    return _remote(session_id, "capture/remoterefresh.html")
+
+
+def _remote(session_id: int, template: str) -> str:
+    shown = show.show(desk(), session_id)
+    return render_template(template, frame=shown.frame, deck=shown.frame.deck, page=shown)
 
 
 @blueprint.get("/lanes")

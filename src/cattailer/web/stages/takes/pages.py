@@ -4,7 +4,8 @@ from flask import Blueprint, Response, jsonify, render_template, send_file
 from pydantic import Field
 
 from cattailer.core.takes.leadin import Opening
-from cattailer.services.running import binning, checking
+from cattailer.services.keeping import checking
+from cattailer.services.running import binning
 from cattailer.services.stages.takes import files, leadin, show
 from cattailer.web.forms import Form, Number, Text, desk, done, form, query, said
 from cattailer.web.shell import render

@@ -1,5 +1,8 @@
-// The list of sessions: the picture of the chosen template.
+// The list of sessions: the picture of the chosen template, and a list that is as it was renamed.
 export function startSessions() {
+  document.addEventListener("htmx:afterRequest", ({ detail }) => {
+    if (detail.successful && detail.elt.matches?.("[data-reloads]")) location.reload();
+  });
   const choice = document.getElementById("template");
   choice?.addEventListener("change", () => {
     for (const card of document.querySelectorAll("[data-template]")) card.hidden = card.dataset.template !== choice.value;

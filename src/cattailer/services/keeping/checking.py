@@ -13,7 +13,7 @@ from cattailer.core.wording import counted
 from cattailer.media import wavfile
 from cattailer.services.desk.desk import Desk, log
 from cattailer.services.desk.places import folder_of, kept_as, root_of
-from cattailer.services.running.verifying import what_is_wrong
+from cattailer.services.keeping.verifying import what_is_wrong
 from cattailer.services.session.editing import enter
 from cattailer.services.session.pushing import push
 from cattailer.services.session.reading import get_session

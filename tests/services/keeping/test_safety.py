@@ -9,9 +9,9 @@ import pytest
 from cattailer.core.errors import Refusal
 from cattailer.media import copying as files
 from cattailer.services.desk.desk import Desk
-from cattailer.services.running import checking, copying, frame, transport
-from cattailer.services.running.checking import LiveMediaCheck
-from cattailer.services.session import placing
+from cattailer.services.keeping import checking, copying, placing
+from cattailer.services.keeping.checking import LiveMediaCheck
+from cattailer.services.running import frame, transport
 from tests.helpers.capturing import all_runs, armed, settled
 from tests.helpers.sessions import stop
 from tests.helpers.waiting import pass_time, wait_for

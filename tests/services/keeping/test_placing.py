@@ -7,8 +7,8 @@ import pytest
 from cattailer.core.errors import NotNow, Refusal
 from cattailer.media import speed
 from cattailer.services.desk.desk import Desk
+from cattailer.services.keeping import placing
 from cattailer.services.running import frame, transport
-from cattailer.services.session import placing
 from cattailer.services.stages.capture import show
 from cattailer.services.stages.takes import files
 from cattailer.services.stages.takes import show as takes_show

@@ -13,7 +13,7 @@ from cattailer.media import copying, journal
 from cattailer.media.mark import read_mark
 from cattailer.services.desk.desk import Desk
 from cattailer.services.desk.places import folder_of
-from cattailer.services.running.verifying import YES, what_is_wrong
+from cattailer.services.keeping.verifying import YES, what_is_wrong
 from cattailer.services.session.editing import count_on
 from cattailer.services.session.reading import get_session
 from cattailer.store.models import Run, Session
