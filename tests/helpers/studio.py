@@ -73,7 +73,7 @@ def open_demo(page: Page, studio: Studio) -> None:
 
 def moved_on(page: Page, seconds: float) -> None:
     """Waits until the timeline has moved that far."""
-    read = "Number(document.getElementById('samples').textContent.replace(/[^0-9]/g, ''))"
+    read = "Number(document.getElementById('samples').dataset.position)"
     start, rate_hz = page.evaluate(f"[{read}, Number(document.body.dataset.rate)]")
     page.wait_for_function(f"until => {read} >= until", arg=start + seconds * rate_hz, timeout=60_000 + 3000 * seconds)
 

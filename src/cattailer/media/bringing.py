@@ -1,7 +1,7 @@
 """A sound file from elsewhere as a run of its own: the session's rate and depth, a journal, an overview."""
 
 import zlib
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import suppress
 from pathlib import Path
 
@@ -19,9 +19,11 @@ Floats = NDArray[np.float32]
 NO_SOUND = -200.0
 
 
-def bring_in(sound: Sound, folder: Path, stem: str, header: journal.RunHeader) -> journal.RunStory:
-    """Writes the run of one file that the header says. Raises OSError, FileExistsError, and Refusal where the sound
-    breaks off; nothing is left behind then."""
+def bring_in(
+    sound: Sound, folder: Path, stem: str, header: journal.RunHeader, told: Callable[[int], None] = lambda _: None
+) -> journal.RunStory:
+    """Writes the run of one file that the header says; ``told`` hears how many samples it has. Raises OSError,
+    FileExistsError, and Refusal where the sound breaks off; nothing is left behind then."""
     (file,) = header.files
     fmt, path = format_of(header, file), folder / file.path
     folder.parent.mkdir(exist_ok=True)
@@ -37,6 +39,7 @@ def bring_in(sound: Sound, folder: Path, stem: str, header: journal.RunHeader) -
                 writer.append(data)
                 crc = zlib.crc32(data, crc)
                 meter.add(block)
+                told(writer.frames)
             frames = writer.frames
             writer.close([])
         except BaseException:

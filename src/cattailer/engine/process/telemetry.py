@@ -95,7 +95,7 @@ class Telemetry:
             "where": words or f"bar {where.bar} · beat {where.beat} of {where.of}",
             "bar": where.bar, "beat": where.beat, "of": where.of,
             "run": run.header.run if run else None, "captured": run.frames if run else 0,
-            "passing": run.header.pass_number if run and (engine.more or run.header.pass_number > 1) else 0,
+            "take": run.header.number if run else 0,
             "going": self._going(run), "behind": self._behind(run),
             "ready": self._ready(sample, plan),
             "dropouts": engine.dropouts, "players": engine.players,
@@ -108,12 +108,14 @@ class Telemetry:
         }
 
     def _going(self, run: RunWriter | None) -> str:
-        """How much of the run there is, and how much is still to come where that is known."""
+        """Which pass it is, how much of it there is, and how much is still to come where that is known."""
         engine, rate = self._engine, self._engine.plan.rate_hz
         if run is None or run.first is None:
             return ""
-        left = engine.transport.left
+        left, number = engine.transport.left, run.header.pass_number
         there = clock_text(max(0, engine.ring.written - engine.round_trip_samples - run.first), rate)[:-4]
+        if engine.more or number > 1:
+            return f"pass {number} · {there}"
         return there if left is None else f"{there} · {clock_text(max(0, left), rate)[:-4]} left"
 
     def _behind(self, run: RunWriter | None) -> str:

@@ -1,6 +1,8 @@
 """Files from elsewhere, such as a backing track, onto a track of their own."""
 
-from dataclasses import replace
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 from cattailer.core.errors import NotNow, Refusal
@@ -45,7 +47,8 @@ def bring_in(desk: Desk, session_id: int, path: Path, name: str, bar: int) -> st
             header, folder, run = written_run(desk, db, get_session(db, session_id), track_id, start, BROUGHT)
         header = replace(header, files=tuple(replace(f, source=safe_part(stem, 40)) for f in header.files))
         try:
-            story = bringing.bring_in(sound, folder, run, header)
+            with _telling(desk, session_id, round(sound.samples * header.rate_hz / sound.rate_hz)) as told:
+                story = bringing.bring_in(sound, folder, run, header, told)
         except OSError as why:
             _take_back(desk, session_id, track_id)
             said = why.strerror or str(why)
@@ -58,6 +61,34 @@ def bring_in(desk: Desk, session_id: int, path: Path, name: str, bar: int) -> st
     what = f"{counted(sound.channels, 'channel')}, {seconds / 60:.0f} min {seconds % 60:.0f} s"
     was = f", {sound.rate_hz / 1000:g} kHz made {header.rate_hz / 1000:g}" if sound.rate_hz != header.rate_hz else ""
     return f"{name} was brought in ({what}{was})."
+
+
+@dataclass
+class LiveBringing:
+    """How far a file is: so many of its samples, of so many."""
+
+    done: int = 0
+    total: int = 0
+
+
+def progress(desk: Desk, session_id: int) -> str:
+    """In words; empty where nothing is brought in."""
+    live = desk.live.find(session_id, LiveBringing)
+    return f"{100 * live.done // max(1, live.total)} % is converted" if live else ""
+
+
+@contextmanager
+def _telling(desk: Desk, session_id: int, total: int) -> Iterator[Callable[[int], None]]:
+    live = LiveBringing(0, total)
+    desk.live.put(session_id, live)
+
+    def told(samples: int) -> None:
+        live.done = min(samples, total)
+
+    try:
+        yield told
+    finally:
+        desk.live.take(session_id, LiveBringing)
 
 
 def _stamp(path: Path, name: str, rate_hz: int) -> int:

@@ -95,6 +95,11 @@ def bring_in(session_id: int) -> Response:
         return said(bringing.bring_in(desk(), session_id, path, file.filename, bar))
 
 
+@blueprint.get("/files/progress")
+def bringing_progress(session_id: int) -> Response:
+    return said(bringing.progress(desk(), session_id))
+
+
 @blueprint.post("/places/<any(media, copy, fallback):place>")
 def choose_place(session_id: int, place: str) -> Response:
     return said(placing.choose(desk(), session_id, place, form(Typed).value))

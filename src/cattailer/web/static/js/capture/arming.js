@@ -1,7 +1,20 @@
-// Arming by selection: with Shift, all rows from the one that was pressed last to this one.
+// Arming by selection: with Shift, all rows from the one that was pressed last to this one. And a press of Capture waits
+// until what was armed just before has arrived, or it would capture without it; its moment stays that of the press.
 let last = null;
+let onTheWay = 0;
+let waiting = [];
 
 export function startArming() {
+  document.addEventListener("htmx:beforeRequest", ({ detail: { xhr, requestConfig } }) => {
+    if (!/\/arm(-some)?$/.test(requestConfig.path)) return;
+    onTheWay += 1;
+    xhr.addEventListener("loadend", arrived);
+  });
+  document.addEventListener("htmx:confirm", (event) => {
+    if (!onTheWay || !["capture", "keep"].includes(event.target.dataset?.press)) return;
+    event.preventDefault();
+    waiting.push(event.detail.issueRequest);
+  });
   document.addEventListener("click", (event) => {
     const box = event.target.closest?.(".arm");
     if (!box) return;
@@ -16,4 +29,12 @@ export function startArming() {
     const rows = document.getElementById("rows");
     htmx.ajax("POST", rows.dataset.armSome, { swap: "none", values: { armed: String(armed), tracks: ids.join(",") }, source: rows });
   });
+}
+
+function arrived() {
+  onTheWay -= 1;
+  if (onTheWay) return;
+  const all = waiting;
+  waiting = [];
+  for (const issue of all) issue(true);
 }

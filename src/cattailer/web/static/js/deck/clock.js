@@ -19,11 +19,12 @@ export function startClock() {
   on("frame", (frame) => {
     put(clock, frame.clock);
     put(bars, frame.where);
+    samples.dataset.position = frame.position;
     put(samples, frame.going || `${frame.samples} samples`);
     const behind = document.getElementById("behind");
     put(behind, frame.behind);
     behind.hidden = !frame.behind;
-    put(state, frame.passing && frame.state === "capturing" ? `● pass ${frame.passing}` : WORDS[frame.state]);
+    put(state, frame.take && frame.state === "capturing" ? `● take ${frame.take}` : WORDS[frame.state]);
     state.classList.toggle("text-vermilion", frame.state === "capturing");
     state.classList.toggle("text-ochre", ["counting", "waiting", "pre-roll", "post-roll"].includes(frame.state));
     if (document.body.dataset.state !== frame.state) document.body.dataset.state = frame.state;

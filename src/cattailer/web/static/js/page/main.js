@@ -8,6 +8,7 @@ import { startGrid } from "../patch/grid.js";
 import { startKeys } from "./keys.js";
 import { startEars } from "../listen/ears.js";
 import { startGuide } from "../listen/guide.js";
+import { startBringing } from "../capture/bringing.js";
 import { startArming } from "../capture/arming.js";
 import { startHolding } from "../deck/holding.js";
 import { startHow } from "../capture/how.js";
@@ -38,6 +39,7 @@ if (document.body.dataset.session) {
   startMeters();
   startLanes();
   startArming();
+  startBringing();
   startHow();
   startHolding();
   if (document.getElementById("ruler")) startRuler();
