@@ -7,10 +7,10 @@ from typing import Any
 import numpy as np
 import pytest
 
-from cattailer.core.takes.course import SOUNDS, Course
+from cattailer.core.takes.course import SOUND, SOUNDS, Course
 from cattailer.engine.offline import run_inline
 from cattailer.engine.runs.fallback import OVERLAP_S
-from cattailer.media import journal, recovery
+from cattailer.media import journal, recovery, wavfile
 from tests.helpers.disks import FaultyDisk
 from tests.helpers.ramp import capture, held, ramp, settle
 
@@ -137,3 +137,44 @@ def test_where_the_fallback_fails_too_the_capture_ends_and_says_so(tmp_path: Pat
     said = [e["message"] for e in engine.events if e["topic"] == "event" and e["kind"] == "halt"]
     assert any("could not be opened" in words for words in said)
     assert engine.sample < 40 * RATE, "it is not tried for ever"
+
+
+def test_what_waits_for_sound_is_captured_elsewhere_when_its_disk_is_gone_meanwhile(tmp_path: Path) -> None:
+    main, other = tmp_path / "main", tmp_path / "other"
+    main.mkdir()
+    other.mkdir()
+    failing = Failing(main)
+    engine = ramp(disk=FaultyDisk(failing), shape=lambda at: np.where(at >= 6 * RATE, 0.25, 0.0))
+    capture(engine, main / "ferry", Course(begin=SOUND, threshold=0.2, before=100, limit=RATE), fallback=other / "ferry")
+    run_inline(engine, lambda: engine.sample < RATE)
+    failing.fails = True
+    (waiting,) = [kept.run for kept in engine._recorder._kept]
+    waiting.fail(OSError(errno.EIO, "Input/output error"))  # as the thread that syncs finds it
+    settle(engine)
+    (story,) = all_stories(other / "ferry")
+    assert (story.samples, story.header.start) == (RATE, 0)
+    sound = wavfile.read(wavfile.inspect(story.folder / story.header.files[0].path))[0]
+    assert (sound[:100] == 0).all()
+    assert (sound[100:] > 0.2).all()
+
+
+def test_a_run_that_fails_right_after_it_was_looked_at_is_taken_up_all_the_same(tmp_path: Path) -> None:
+    main, other = tmp_path / "main", tmp_path / "other"
+    main.mkdir()
+    other.mkdir()
+    failing = Failing(main)
+    engine = ramp(disk=FaultyDisk(failing))
+    made = capture(engine, main / "ferry", Course(limit=4 * RATE), fallback=other / "ferry")
+    run_inline(engine, lambda: engine.sample < 2 * RATE)
+    pump = made.pump
+
+    def fails_after() -> None:
+        pump()
+        failing.fails = True
+        engine.write()
+
+    made.pump = fails_after  # type: ignore[method-assign]
+    run_inline(engine, lambda: engine.sample < 3 * RATE)
+    made.pump = pump  # type: ignore[method-assign]
+    settle(engine)
+    assert sorted(covered(all_stories(main / "ferry", other / "ferry"))) == list(range(4 * RATE))

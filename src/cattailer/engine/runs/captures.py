@@ -73,8 +73,8 @@ class Captures:
 
     @property
     def done(self) -> bool:
-        waits = self.going or self._lead_outs or self.stray or self._fallback.waits or self._asked != self._answered
-        return not waits and all(run.ended for run in self.runs)
+        waits = self.going or self._lead_outs or self.stray or self._asked != self._answered
+        return not waits and not self._fallback.waits(self.runs) and all(run.ended for run in self.runs)
 
     # --- off the block path -------------------------------------------------------------------------------------------
 
@@ -127,6 +127,18 @@ class Captures:
         """The rest of a run that failed."""
         rest = None if old.stop is None else old.stop - first
         self.soon(lambda: self.attach(new, first, rest))
+
+    def make_ready(self, new: RunWriter, old: RunWriter) -> None:
+        """In place of a run that failed before it began; it may have begun meanwhile."""
+        def ask() -> None:
+            if self.until < FOREVER:
+                self.stray.append(new)
+                return
+            self.engine.add_run(new)
+            if old.first is not None and new.first is None:
+                self.engine.place_run(new, old.first, None if old.stop is None else old.stop - old.first)
+
+        self.soon(ask)
 
     def follow(self) -> None:
         """What may follow what is captured now."""

@@ -22,6 +22,7 @@ class Capturing(Protocol):
 
     def make(self, before: RunHeader, start: int, first: int | None) -> RunWriter | None: ...
     def go_on_in(self, new: RunWriter, old: RunWriter, first: int) -> None: ...
+    def make_ready(self, new: RunWriter, old: RunWriter) -> None: ...
 
 
 class Fallback:
@@ -32,9 +33,11 @@ class Fallback:
         self._seen: set[str] = set()
         self._failed: list[RunWriter] = []
 
-    @property
-    def waits(self) -> bool:
-        return bool(self._failed)
+    def waits(self, runs: list[RunWriter]) -> bool:
+        """Whether one of these failed, and is not taken up yet."""
+        return bool(self._failed) or any(
+            run.message and run.fallback is not None and run.header.run not in self._seen for run in runs
+        )
 
     def forget(self) -> None:
         """It cannot go on elsewhere either."""
@@ -43,7 +46,7 @@ class Fallback:
     def take_up(self, captures: Capturing, failed: list[RunWriter]) -> None:
         """``failed`` are all that failed so far."""
         for run in failed:
-            if run.first is not None and run.header.run not in self._seen:
+            if run.header.run not in self._seen:
                 self._seen.add(run.header.run)
                 self._failed.append(run)
         if captures.making.fallback is not None:
@@ -54,20 +57,23 @@ class Fallback:
     @staticmethod
     def _go_on(captures: Capturing, old: RunWriter) -> bool:
         """Whether the files could be opened in which it goes on."""
-        assert old.first is not None
-        there = min((t.writer.frames for t in old.files.tracks), default=0)
+        first, there = old.first, min((t.writer.frames for t in old.files.tracks), default=0)
         skipped = max(0, there - OVERLAP_S * captures.engine.plan.rate_hz)
         before = replace(
             old.header, files=captures.header.files, number=captures.header.number,
             pass_number=old.header.pass_number - 1, note=f"goes on where the disk of take {old.header.number} failed",
         )
-        new = captures.make(before, old.header.start + skipped, old.first + skipped)
+        held = None if first is None else first + skipped
+        new = captures.make(before, old.header.start + skipped, captures.engine.ring.written if held is None else held)
         if new is None:
             return False
         captures.header = replace(captures.header, number=new.header.number)
         # What was made ready for later stays the last.
-        later = [run for run in captures.runs if run.first is None and run is not new]
+        later = [run for run in captures.runs if run.first is None and run not in (new, old)]
         captures.runs = [*(run for run in captures.runs if run not in (new, *later)), new, *later]
         new.held = old.held
-        captures.go_on_in(new, old, old.first + skipped)
+        if held is None:
+            captures.make_ready(new, old)
+        else:
+            captures.go_on_in(new, old, held)
         return True

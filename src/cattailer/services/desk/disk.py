@@ -5,8 +5,6 @@ import shutil
 from dataclasses import dataclass
 from pathlib import Path
 
-from cattailer.services.desk.desk import Desk
-
 
 @dataclass(frozen=True)
 class Storage:
@@ -16,18 +14,18 @@ class Storage:
     system_disk: bool
 
 
-def storage(desk: Desk, channels: int, rate_hz: int, bits: int) -> Storage:
+def storage(root: Path, channels: int, rate_hz: int, bits: int) -> Storage:
     """Where media go, how much is free, how long it lasts, and whether the system lives there too."""
-    folder = _nearest(desk.media)
+    folder = _nearest(root)
     system = folder.stat().st_dev == Path("/").stat().st_dev
-    hours = disk_minutes_left(desk, channels, rate_hz, bits) / 60.0
-    return Storage(str(desk.media), shutil.disk_usage(folder).free / 1e9, hours, system)
+    hours = disk_minutes_left(root, channels, rate_hz, bits) / 60.0
+    return Storage(str(root), shutil.disk_usage(folder).free / 1e9, hours, system)
 
 
-def disk_minutes_left(desk: Desk, channels: int, rate_hz: int, bits: int) -> float:
-    """Minutes of capture that fit on the media folder's disk for this many channels."""
+def disk_minutes_left(root: Path, channels: int, rate_hz: int, bits: int) -> float:
+    """Minutes of capture of so many channels that fit on the disk of a media folder."""
     per_minute = max(1, channels) * rate_hz * bits // 8 * 60
-    return shutil.disk_usage(_nearest(desk.media)).free / per_minute
+    return shutil.disk_usage(_nearest(root)).free / per_minute
 
 
 def _nearest(folder: Path) -> Path:

@@ -31,11 +31,16 @@ def roots(desk: Desk, db: orm.Session) -> list[Path]:
     return [desk.media, *sorted(Path(root) for root in chosen if Path(root) != desk.media)]
 
 
+def root_there(desk: Desk, session: Session) -> bool:
+    """Whether the session's media folder is there, and not the empty place where its disk was mounted."""
+    return bool(read_mark(Path(session.media_root))) if session.media_root else desk.media_there()
+
+
 def check_root(desk: Desk, session: Session) -> None:
     """Raises NotNow where the session's media folder is gone, or its disk is not there."""
     if not session.media_root:
         desk.check_media()
-    elif not read_mark(Path(session.media_root)):
+    elif not root_there(desk, session):
         raise NotNow(
             f"The media folder of this session, {session.media_root}, is not there; perhaps its disk is not mounted. "
             "Nothing was captured, and nothing is made anew. Put it back, or choose another in How."

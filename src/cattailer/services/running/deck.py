@@ -21,6 +21,7 @@ from cattailer.media.journal import DISK
 from cattailer.services.desk import battery
 from cattailer.services.desk.desk import Desk
 from cattailer.services.desk.disk import disk_minutes_left, time_left_text
+from cattailer.services.desk.places import root_of, root_there
 from cattailer.services.keeping import copying
 from cattailer.services.running import gains, ranges, runs, threshold
 from cattailer.services.running.capturing import settings_of
@@ -88,7 +89,7 @@ def ready_check(
 ) -> list[Finding]:
     armed = [t for t in patch.tracks if t.armed]
     channels = sum(len(t.feeds) for t in armed or patch.tracks)
-    minutes = disk_minutes_left(desk, channels, session.rate_hz, session.bits)
+    minutes = disk_minutes_left(root_of(desk, session), channels, session.rate_hz, session.bits)
     late_ms = None
     if session.mixing and profile.known:
         late_ms = profile.latency(session.period).round_trip_ms(session.rate_hz)
@@ -99,17 +100,17 @@ def ready_check(
         found.append(Finding("look", "The round trip was never measured, so what is captured over takes may lie late"))
     if wrong := copying.trouble(desk, session.id):
         found.append(Finding("look", wrong))
-    return _troubles(desk, state) + ready.check(
+    return _troubles(desk, session, state) + ready.check(
         [_state(patch, t, profile, feeders, state.presence if open_here else []) for t in patch.tracks],
         minutes, time_left_text(minutes), state.state != AWAY, late_ms, state.dropouts if open_here else 0, found,
     )
 
 
-def _troubles(desk: Desk, state: Status) -> list[Finding]:
+def _troubles(desk: Desk, session: Session, state: Status) -> list[Finding]:
     """What is wrong with disk, journals and background work: nobody would see it otherwise."""
     out = []
-    if not desk.media_there():
-        out.append(Finding("stop", f"The media folder {desk.media} is not there: nothing can be captured"))
+    if not root_there(desk, session):
+        out.append(Finding("stop", f"The media folder {root_of(desk, session)} is not there: nothing can be captured"))
     if (left := battery.low()) is not None:
         out.append(Finding("look", f"The battery has {left} % left, and nothing charges it"))
     if quiet := [*state.quiet, *desk.quiet_work()]:

@@ -16,7 +16,7 @@ from cattailer.engine.messages.commands import Capture, GetStatus, KeepHeard, Lo
 from cattailer.media import journal
 from cattailer.services.desk.desk import Desk
 from cattailer.services.desk.disk import disk_minutes_left
-from cattailer.services.desk.places import check_root
+from cattailer.services.desk.places import check_root, root_of
 from cattailer.services.running.capturing import course_from, settings_of
 from cattailer.services.running.deck import ready_check
 from cattailer.services.running.runheader import NextRun, next_run
@@ -100,7 +100,7 @@ def _next(desk: Desk, db: orm.Session, session: Session, tracks: list[Track], no
     if quiet := desk.quiet_work():
         raise NotNow(f"Does not come round any more: {', '.join(quiet)}. Restart Cattailer; nothing was captured.")
     channels = sum(len(t.feeds) for t in tracks)
-    if disk_minutes_left(desk, channels, session.rate_hz, session.bits) < LEAST_MINUTES:
+    if disk_minutes_left(root_of(desk, session), channels, session.rate_hz, session.bits) < LEAST_MINUTES:
         raise NotNow("The disk has less than half a minute left for these tracks. Free some space first.")
     header, folder, stem = next_run(desk, db, session, [t.id for t in tracks])
     return replace(header, note=note), folder, stem

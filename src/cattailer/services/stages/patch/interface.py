@@ -6,6 +6,7 @@ from cattailer.core.gear.interface import COMMON_RATES_HZ, Profile
 from cattailer.services.desk import disk
 from cattailer.services.desk.desk import Desk
 from cattailer.services.desk.disk import Storage
+from cattailer.services.desk.places import root_of
 from cattailer.services.session.reading import get_session
 from cattailer.services.stages.patch import names
 from cattailer.services.stages.patch.show import PatchPage
@@ -58,12 +59,12 @@ def show_interface(desk: Desk, session_id: int, page: PatchPage) -> InterfacePag
     with desk.database.transaction() as db:
         session = get_session(db, session_id)
         rate, bits = session.rate_hz, session.bits
-        code, pattern = session.code, session.name_pattern
+        code, pattern, root = session.code, session.name_pattern, root_of(desk, session)
     armed = [t for t in page.patch.tracks if t.armed]
     example = names.example(desk, session_id, code, pattern)
     return InterfacePage(
         [(k, p.name, f"{p.inputs} in, {p.outputs} out") for k, p in desk.profiles.items()], desk.wrong_profiles,
         rates(page.profile, rate), depths(page.profile, bits, rate),
-        disk.storage(desk, sum(len(t.feeds) for t in armed or page.patch.tracks), rate, bits), len(armed),
+        disk.storage(root, sum(len(t.feeds) for t in armed or page.patch.tracks), rate, bits), len(armed),
         code, pattern, example, any(t.takes for t in page.patch.tracks),
     )

@@ -19,7 +19,7 @@ from cattailer.media import bwf, convert, overview, wavfile
 from cattailer.media.overview import overview_path
 from cattailer.services.desk.desk import Desk, log
 from cattailer.services.desk.disk import disk_minutes_left
-from cattailer.services.desk.places import folder_of, kept_as
+from cattailer.services.desk.places import folder_of, kept_as, root_of
 from cattailer.services.session import rate
 from cattailer.services.session.reading import get_session
 from cattailer.store.models import Media, Session, Take, Track
@@ -84,7 +84,8 @@ def begin(desk: Desk, session_id: int, rate_hz: int) -> None:
         desk.profile(session.interface).check_rate(rate_hz)
         missing = _missing(desk, db, session, rate_hz)
         minutes = sum(m.samples * m.channels / m.rate_hz for m, _, _ in missing) / 60.0
-        if missing and disk_minutes_left(desk, 1, rate_hz, max(m.bits for m, _, _ in missing)) < 1.05 * minutes + 1.0:
+        bits = max((m.bits for m, _, _ in missing), default=session.bits)
+        if missing and disk_minutes_left(root_of(desk, session), 1, rate_hz, bits) < 1.05 * minutes + 1.0:
             raise NotNow("The disk has no room for these takes at another rate. Free some space; nothing was changed.")
         job = Conversion(rate_hz, len(missing), sum(m.samples for m, _, _ in missing))
         work = [(m.id, Path(path), origin) for m, path, origin in missing]
