@@ -12,6 +12,7 @@ import zmq
 from cattailer.core.errors import Refusal
 from cattailer.core.plan import TrackPlan
 from cattailer.core.sound.meters import KINDS
+from cattailer.core.takes.course import Course
 from cattailer.engine.messages.commands import ChooseMeters, GetSound, RunPlan
 from cattailer.engine.process.client import EngineClient, Listener
 from cattailer.engine.process.metering import RowMeters
@@ -21,6 +22,7 @@ from cattailer.liveroom.clock import WallClock
 from cattailer.processes.interfaces import open_live_room
 from cattailer.services.session import demo
 from tests.helpers.plans import plan_of, run_for, start
+from tests.helpers.ramp import capture, held, ramp, settle, stories
 from tests.helpers.waiting import wait_for
 
 RATE = 48000
@@ -132,3 +134,27 @@ def test_sound_is_handed_out_from_the_ring(tmp_path: Path) -> None:
     finally:
         server.shut_down()
         thread.join(10)
+
+
+def test_while_the_disk_stalls_the_page_is_told_that_nothing_is_lost(tmp_path: Path) -> None:
+    engine, kept = ramp(), Kept()
+    telemetry = Telemetry(engine, kept, set())  # type: ignore[arg-type]
+    capture(engine, tmp_path, Course())
+
+    def told(seconds: float) -> dict:
+        end = engine.sample + seconds * RATE
+        engine.driver.run(engine.process, lambda: engine.sample < end)  # nobody writes meanwhile
+        telemetry.pump()
+        return [frame for topic, frame in kept.sent if topic == "frame"][-1]
+
+    assert told(1)["behind"] == ""
+    assert told(1)["going"].startswith("00:01")
+    frame = told(13)
+    assert frame["behind"] == "The disk is 15 s behind. Nothing is lost: 50 s are held."
+    engine.pump()
+    assert told(0.1)["behind"] == ""
+    engine.soon(engine.stop)
+    settle(engine)
+    (story,) = stories(tmp_path)
+    assert (np.diff(held(story)) == 1).all(), "a stall of 15 s costs nothing"
+    assert story.dropouts == []

@@ -1,0 +1,86 @@
+"""What people and machines do at a bad moment of a capture: nothing is lost, and everybody is told."""
+
+import threading
+
+import pytest
+
+from cattailer.core.errors import Refusal
+from cattailer.services.desk.desk import Desk
+from cattailer.services.keeping import placing
+from cattailer.services.running import arming, ranges, transport
+from cattailer.services.session import tracks
+from tests.helpers.capturing import all_runs, armed, settled
+from tests.helpers.sessions import plan_of, rows_of, stop
+from tests.helpers.waiting import pass_time, wait_for
+
+
+@pytest.mark.parametrize("begin", ["now", "sound"])
+def test_two_presses_at_once_are_one_capture(desk: Desk, begin: str) -> None:
+    session = armed(desk, begin=begin, threshold_dbfs=-70)
+    refused: list[str] = []
+
+    def press() -> None:
+        try:
+            transport.capture(desk, session)
+        except Refusal as why:
+            refused.append(why.message)
+
+    pages = [threading.Thread(target=press) for _ in range(2)]
+    for page in pages:
+        page.start()
+    for page in pages:
+        page.join()
+    if begin == "now":
+        assert len(refused) == 1
+        assert "already" in refused[0]
+    pass_time(desk.engine, 0.5)
+    stop(desk, session)
+    settled(desk)
+    assert len(all_runs(desk, session)) <= 1
+    assert len(list(desk.media.rglob("*.wav"))) == 2 * len(all_runs(desk, session))
+
+
+def test_a_range_that_is_moved_while_its_passes_are_captured_holds_for_the_next_capture(desk: Desk) -> None:
+    session = armed(desk, passes=2)
+    ranges.set_range(desk, session, "2", "2")
+    ranges.switch_loop(desk, session)
+    bar = plan_of(desk, session).tempo.sample_of
+    transport.capture(desk, session)
+    wait_for(lambda: desk.engine_state().state == "capturing")
+    ranges.set_range(desk, session, "5", "7")
+    ranges.switch_loop(desk, session)
+    settled(desk)
+    assert [(r.start, r.samples) for r in all_runs(desk, session)] == [(bar(2), bar(3) - bar(2))] * 2
+    assert plan_of(desk, session).loop is None
+
+
+def test_what_is_captured_now_cannot_be_taken_away(desk: Desk) -> None:
+    session = armed(desk)
+    row = rows_of(desk, session)[0]
+    transport.capture(desk, session)
+    wait_for(lambda: desk.engine_state().state == "capturing")
+    for meddles in (
+        lambda: tracks.remove_track(desk, session, row.id), lambda: placing.choose(desk, session, "media", ""),
+        lambda: transport.locate(desk, session, 0), lambda: transport.keep_heard(desk, session),
+    ):
+        with pytest.raises(Refusal):
+            meddles()
+    arming.arm_track(desk, session, row.id, False)  # holds for the next one
+    pass_time(desk.engine, 0.3)
+    stop(desk, session)
+    settled(desk)
+    (run,) = all_runs(desk, session)
+    assert len(run.takes) == 2
+
+
+def test_a_range_shorter_than_a_pass_is_refused_before_anything_is_opened(desk: Desk) -> None:
+    session = armed(desk)
+    for start, stop_at in ((48_000, 48_001), (48_000, 48_000)):
+        with pytest.raises(Refusal):
+            ranges.set_samples(desk, session, start, stop_at)
+    ranges.set_samples(desk, session, 48_000, 48_200)
+    ranges.switch_loop(desk, session)
+    with pytest.raises(Refusal, match="at least half a second"):
+        transport.capture(desk, session)
+    assert not list(desk.media.rglob("*.wav"))
+    assert desk.engine_state().state == "stopped"
