@@ -1,6 +1,7 @@
 """A second copy of a run's files, made from what was written of them: the first is only read."""
 
 import os
+import time
 from pathlib import Path
 
 from cattailer.media import journal
@@ -62,7 +63,9 @@ def finish(run: Path, target: Path) -> None:
             os.fsync(write.fileno())
 
 
-def is_over(run: Path) -> bool:
-    """Whether every journal of a run has ended and nobody writes it any more. Raises OSError."""
+def is_over(run: Path, settled_s: float = 0.0) -> bool:
+    """Whether every journal of a run has ended, so many seconds ago, and nobody writes it any more. Raises OSError."""
     found = [path for path in files_of(run) if path.name.endswith(journal.SUFFIX)]
-    return bool(found) and all(journal.glance(path)[1] and not journal.is_live(path) for path in found)
+    newest = max((path.stat().st_mtime for path in found), default=0.0)
+    over = all(journal.glance(path)[1] and not journal.is_live(path) for path in found)
+    return bool(found) and over and time.time() - newest >= settled_s

@@ -17,6 +17,12 @@ from tests.helpers.sessions import stop
 from tests.helpers.waiting import pass_time, wait_for
 
 
+@pytest.fixture(autouse=True)
+def at_once(monkeypatch: pytest.MonkeyPatch) -> None:
+    """A run is copied to its end as soon as it is over."""
+    monkeypatch.setattr(copying, "SETTLED_S", 0.0)
+
+
 def sounds(root: Path) -> dict[str, bytes]:
     return {str(p.relative_to(root)): p.read_bytes() for p in sorted(root.rglob("*.wav"))}
 
@@ -77,6 +83,16 @@ def test_what_is_wrong_with_the_copy_is_no_matter_to_the_first(desk: Desk, tmp_p
     assert not copying.trouble(desk, session)
 
 
+def test_a_run_may_still_get_what_lay_after_it(desk: Desk, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(copying, "SETTLED_S", 60.0)
+    session = armed(desk, limit_s=0.5)
+    copied_to(desk, session, tmp_path / "copy")
+    transport.capture(desk, session)
+    settled(desk)
+    copying.copy_once(desk)
+    assert [r.copied for r in all_runs(desk, session)] == [""]
+
+
 def test_a_run_that_was_called_off_leaves_no_trouble_behind(tmp_path: Path) -> None:
     assert files.files_of(tmp_path / "run-001") == []
     assert not files.is_over(tmp_path)
@@ -121,6 +137,7 @@ def test_a_fallback_folder_is_gone_on_in_from_a_press_on(desk: Desk, tmp_path: P
     other = tmp_path / "fallback"
     other.mkdir()
     placing.choose(desk, session, "fallback", str(other))
+    copy = copied_to(desk, session, tmp_path / "copy")
     transport.capture(desk, session)
     pass_time(desk.engine, 1.2)
     desk.media.rename(tmp_path / "unplugged")
@@ -136,3 +153,6 @@ def test_a_fallback_folder_is_gone_on_in_from_a_press_on(desk: Desk, tmp_path: P
     assert second.note.startswith("goes on where the disk of take 1 failed")
     assert second.start <= first.start + first.samples, "no sample lies between them"
     assert checked(desk, session).words == "All 4 files are here and unchanged."
+    copying.copy_once(desk)
+    assert len(list(copy.rglob("*.wav"))) == 4
+    assert [r.copied for r in all_runs(desk, session)] == ["yes", "yes"]

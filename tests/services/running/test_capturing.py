@@ -45,6 +45,7 @@ def test_three_passes_of_a_loop_are_three_takes_with_one_number_on_all_tracks(de
     newest = show.show(desk, session).newest
     assert newest is not None
     assert (newest.passes, newest.pass_number, newest.bars, newest.checked) == (3, 3, "bar 2", True)
+    assert (newest.wrong, newest.copied) == ("", False)
 
 
 def test_a_punch_at_the_range_keeps_what_lies_either_side(desk: Desk) -> None:

@@ -37,6 +37,7 @@ class LiveMediaCheck:
 def check_all(desk: Desk, session_id: int, also: str = "") -> None:
     """Begins to read every file in the background; what is missing is looked for below the session's folders, and in
     the folder ``also``. Raises NotNow while one runs, Refusal for a folder that is not there."""
+    desk.forbid_while_capturing(session_id, "reading all files")
     where = Path(also.strip()) if also.strip() else None
     if where is not None and not (where.is_absolute() and where.is_dir()):
         raise Refusal(f"There is no folder {also.strip()}; type its whole path. Nothing was looked at.")

@@ -18,6 +18,9 @@ from cattailer.services.session.editing import count_on
 from cattailer.services.session.reading import get_session
 from cattailer.store.models import Run, Session
 
+SETTLED_S = 5.0
+"""So long after a run its folder may still get what lay after it."""
+
 
 @dataclass
 class LiveCopies:
@@ -38,22 +41,23 @@ def copy_once(desk: Desk) -> bool:
     """Brings every second copy as far as its session is; whether any session wants one. Raises OperationalError."""
     with desk.database.transaction() as db:
         wanted = [
-            (s.id, folder_of(desk, s), Path(s.copy_root), s.folder)
+            (s.id, [folder_of(desk, s), *([Path(s.fallback_root) / s.folder] if s.fallback_root else [])],
+             Path(s.copy_root), s.folder)
             for s in db.scalars(select(Session).where(Session.copy_root != ""))
         ]
-    for session_id, folder, root, name in wanted:
-        _copy_session(desk, session_id, folder, root, name)
+    for session_id, folders, root, name in wanted:
+        _copy_session(desk, session_id, folders, root, name)
     return bool(wanted)
 
 
-def _copy_session(desk: Desk, session_id: int, folder: Path, root: Path, name: str) -> None:
+def _copy_session(desk: Desk, session_id: int, folders: list[Path], root: Path, name: str) -> None:
     live = desk.live.of(session_id, LiveCopies)
     if live.of != str(root):
         live.of, live.trouble, live.settled = str(root), "", _known(desk, session_id)
     try:
         if not read_mark(root):
             raise FileNotFoundError(2, "the folder is not there")
-        for run in _runs(folder):
+        for run in (run for folder in folders for run in _runs(folder)):
             if run.name not in live.settled:
                 _copy_run(desk, session_id, live, run, root / name / run.name)
         live.trouble = ""
@@ -80,7 +84,7 @@ def _known(desk: Desk, session_id: int) -> set[str]:
 def _copy_run(desk: Desk, session_id: int, live: LiveCopies, run: Path, target: Path) -> None:
     """Raises OSError."""
     try:
-        over = copying.is_over(run)
+        over = copying.is_over(run, SETTLED_S)
         copying.follow(run, target)
         if not over or not _is_entered(desk, session_id, run.name):
             return

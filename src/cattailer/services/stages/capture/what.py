@@ -51,7 +51,7 @@ def summary(how: CaptureSettings, looping: bool) -> str:
 @dataclass(frozen=True)
 class NewestRun:
     """``passes`` is how many of the newest runs one press of Capture made; ``number`` is the take's. ``wrong`` says
-    what is wrong with its files; ``checked`` whether they were read again."""
+    what is wrong with its files; ``checked`` whether they were read again, ``copied`` whether a second copy of them is whole."""
 
     number: int
     pass_number: int
@@ -65,6 +65,7 @@ class NewestRun:
     checked: bool
     wrong: str
     binned: bool
+    copied: bool
 
 
 def newest(session: Session) -> NewestRun | None:
@@ -81,7 +82,8 @@ def newest(session: Session) -> NewestRun | None:
         run.number, run.pass_number, passes, f"bar {first}" if first == last else f"bars {first} to {last}",
         clock_text(run.samples, run.rate_hz)[:-4], max((t.peak_dbfs for t in run.takes), default=-200.0),
         sum(t.clips for t in run.takes), len(run.dropouts), run.rating, run.verified == YES,
-        "" if run.verified in (YES, EARLIER) else run.verified, bool(run.takes) and all(t.binned for t in run.takes),
+        "; ".join(w for w in (run.verified, run.copied) if w not in ("", YES, EARLIER)),
+        bool(run.takes) and all(t.binned for t in run.takes), run.copied == YES,
     )
 
 
