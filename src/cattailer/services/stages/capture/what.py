@@ -51,7 +51,8 @@ def summary(how: CaptureSettings, looping: bool) -> str:
 @dataclass(frozen=True)
 class NewestRun:
     """``passes`` is how many of the newest runs one press of Capture made; ``number`` is the take's. ``wrong`` says
-    what is wrong with its files; ``checked`` whether they were read again, ``copied`` whether a second copy of them is whole."""
+    what is wrong with its files; ``checked`` whether they were read again, ``copied`` whether a second copy of them is
+    whole."""
 
     number: int
     pass_number: int
