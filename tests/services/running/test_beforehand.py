@@ -4,7 +4,7 @@ import pytest
 from sqlalchemy import select
 
 from cattailer.services.desk.desk import Desk
-from cattailer.services.running import capturing, frame, ranges, transport
+from cattailer.services.running import capturing, deck, frame, marking, ranges, transport
 from cattailer.services.session import inputs
 from cattailer.services.stages.capture import lanes
 from cattailer.store.kept import Mark
@@ -83,6 +83,42 @@ def test_starts_and_ends_are_marked_where_the_session_wants_it(desk: Desk) -> No
     transport.capture(desk, session)
     settled(desk)
     assert marks_of(desk) == [("start", "take 1 begins"), ("end", "take 1 ends")]
+
+
+def test_less_disk_than_is_planned_is_said(desk: Desk, monkeypatch: pytest.MonkeyPatch) -> None:
+    session = armed(desk, limit_s=1800)
+    monkeypatch.setattr(deck, "disk_minutes_left", lambda *_: 25.0)
+    assert "25 min of disk left, and 30 min are planned" in said(desk, session)
+    capturing.change(desk, session, "limit_s", "600")
+    assert "planned" not in said(desk, session)
+    capturing.change(desk, session, "passes", "60")
+    ranges.set_range(desk, session, "0:00", "0:20")
+    ranges.switch_loop(desk, session)
+    assert "planned" not in said(desk, session), "the limit ends it earlier"
+    capturing.change(desk, session, "limit_s", "0")
+    monkeypatch.setattr(deck, "disk_minutes_left", lambda *_: 15.0)
+    assert "20 min are planned" in said(desk, session)
+
+
+def test_the_run_log_says_what_was_captured_and_what_of_it(desk: Desk) -> None:
+    session = armed(desk, limit_s=1)
+    for _ in range(2):
+        transport.capture(desk, session)
+        wait_for(lambda: desk.engine_state().state == "capturing")
+        marking.mark(desk, session, "mishap")
+        settled(desk)
+    with queries(desk.database) as asking:
+        lines = frame.show(desk, session).deck.runs
+    asked = len(asking)
+    assert [line.number for line in lines] == [2, 1]
+    assert lines[0].what.startswith("2 tracks · bar 1 · −")
+    assert lines[0].what.endswith("1 mark")
+    for _ in range(3):
+        transport.capture(desk, session)
+        settled(desk)
+    with queries(desk.database) as asking:
+        assert len(frame.show(desk, session).deck.runs) == 5
+    assert len(asking) == asked
 
 
 def test_a_clip_is_drawn_at_its_sample(desk: Desk) -> None:

@@ -150,6 +150,29 @@ def test_a_range_is_made_of_a_take_and_of_marks(desk: Desk) -> None:
     assert plan_range(desk, session) == (0, 4800)
 
 
+def test_keys_make_a_range_of_where_the_timeline_is(desk: Desk) -> None:
+    session = demo.load(desk)
+    with pytest.raises(NotNow, match="not open"):
+        ranges.from_here(desk, session, "first")
+    opening.open_session(desk, session)
+    bar = demo.tempo().sample_of
+    transport.locate(desk, session, bar(5) + 100)
+    ranges.from_here(desk, session, "first")
+    assert plan_range(desk, session) == (bar(5), bar(6))
+    transport.locate(desk, session, bar(8))
+    ranges.from_here(desk, session, "last")
+    assert plan_range(desk, session) == (bar(5), bar(9))
+    transport.locate(desk, session, bar(3))
+    ranges.from_here(desk, session, "last")
+    assert plan_range(desk, session) == (bar(3), bar(4)), "an end before the beginning takes it along"
+    ranges.choose_ruler(desk, session, "time")
+    transport.locate(desk, session, 90_000)
+    ranges.from_here(desk, session, "first")
+    assert plan_range(desk, session) == (48_000, bar(4))
+    with pytest.raises(Refusal, match="first and a last"):
+        ranges.from_here(desk, session, "middle")
+
+
 def plan_range(desk: Desk, session: int) -> tuple[int, int]:
     with desk.database.transaction() as db:
         found = db.get_one(Session, session)

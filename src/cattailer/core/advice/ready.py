@@ -30,11 +30,11 @@ class RowState:
 
 def check(
     rows: list[RowState], minutes_left: float, left_text: str, engine_there: bool, late_ms: float | None = None,
-    dropouts: int = 0, elsewhere: Sequence[Finding] = (),
+    dropouts: int = 0, elsewhere: Sequence[Finding] = (), planned_minutes: float = 0.0,
 ) -> list[Finding]:
     """Findings, the gravest first. ``late_ms`` is how late players hear themselves where the buffer for mixing is in
     use, else None; ``dropouts`` is how often sound was lost since the interface was opened; ``elsewhere`` is what other
-    stages found that bears on a take."""
+    stages found that bears on a take, ``planned_minutes`` how long the next capture will be where that is known."""
     armed = [r for r in rows if r.armed]
     mixing = []
     if late_ms is not None:
@@ -44,7 +44,9 @@ def check(
         out.append(Finding("stop", "The engine does not answer; it is being restarted"))
     if not armed:
         out.append(Finding("stop", "No track is armed: tick the box in a row"))
-    if minutes_left < LITTLE_DISK_MINUTES:
+    if minutes_left < planned_minutes:
+        out.append(Finding("look", f"{left_text} of disk left, and {planned_minutes:.0f} min are planned"))
+    elif minutes_left < LITTLE_DISK_MINUTES:
         out.append(Finding("look", f"Only {left_text} of disk left for these tracks"))
     for row in armed:
         if not row.fed:
@@ -69,7 +71,7 @@ def check(
     out += elsewhere
     if armed and not out:
         out.append(Finding("good", f"{counted(len(armed), 'track')} {'is' if len(armed) == 1 else 'are'} armed"))
-    if minutes_left >= LITTLE_DISK_MINUTES:
+    if minutes_left >= max(LITTLE_DISK_MINUTES, planned_minutes):
         out.append(Finding("good", f"{left_text} of disk left for {counted(len(armed) or len(rows), 'track')}"))
     return mixing + out
 

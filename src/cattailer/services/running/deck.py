@@ -2,49 +2,32 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from datetime import datetime
 
 from sqlalchemy import orm, select
 
 from cattailer.core.advice import ready
 from cattailer.core.findings import Finding
 from cattailer.core.gear.interface import Profile
-from cattailer.core.gear.rates import rescaled
 from cattailer.core.patch.ends import socket_of
 from cattailer.core.patch.patch import Patch, PatchTrack
+from cattailer.core.takes.settings import RANGE
 from cattailer.core.time.clicking import ClickSettings
-from cattailer.core.time.timeline import TempoMap, clock_text
-from cattailer.core.units import milliseconds
 from cattailer.engine.messages.answers import Status
 from cattailer.engine.messages.commands import AWAY
-from cattailer.media.journal import DISK
 from cattailer.services.desk import battery
 from cattailer.services.desk.desk import Desk
 from cattailer.services.desk.disk import disk_minutes_left, time_left_text
 from cattailer.services.desk.places import root_of, root_there
 from cattailer.services.keeping import copying
-from cattailer.services.running import gains, ranges, runs, threshold
+from cattailer.services.running import gains, ranges, runlog, runs, threshold
 from cattailer.services.running.capturing import settings_of
 from cattailer.services.running.ranges import RangeView
+from cattailer.services.running.runlog import RunLine
 from cattailer.services.session.compiling import feeders_of, source_channel
 from cattailer.services.session.rows import measured_correction, tempo_of
 from cattailer.store.models import Run, Session
 
-MOST_LOST, MOST_RUNS = 3, 20
-
-
-@dataclass(frozen=True)
-class RunLine:
-    """A line of the run log; ``lost`` says where the first dropouts were, ``waved`` what the ready check had found."""
-
-    number: int
-    at: datetime
-    length: str
-    dropouts: int
-    lost: list[str]
-    recovered: bool
-    message: str
-    waved: list[str]
+MOST_RUNS = 20
 
 
 @dataclass(frozen=True)
@@ -77,7 +60,7 @@ def describe(
         session.click, clicking.count_bars, clicking.count_sound, clicking.count_when,
         f"{bpm:g}  {meter.beats}/{meter.unit}", ranges.view(session), sum(t.armed for t in patch.tracks),
         ready_check(desk, session, patch, profile, state, elsewhere),
-        [_run(run, tempo) for run in newest_runs(session)],
+        runlog.lines(session, newest_runs(session), tempo),
         main.id if (main := patch.main()) else 0,
         f"the last {state.held_s:.0f} s are always held ({state.held_mb} MB)" if state.held_s else "",
         settings_of(session).holds,
@@ -103,7 +86,16 @@ def ready_check(
     return _troubles(desk, session, state) + ready.check(
         [_state(patch, t, profile, feeders, state.presence if open_here else []) for t in patch.tracks],
         minutes, time_left_text(minutes), state.state != AWAY, late_ms, state.dropouts if open_here else 0, found,
+        _planned_minutes(session),
     )
+
+
+def _planned_minutes(session: Session) -> float:
+    """Of the next capture, where that is known: its limit, or its passes."""
+    how, length = settings_of(session), session.range_stop - session.range_start
+    passes = how.passes if session.looping else int(how.start == RANGE)
+    ranged = 0.0 if how.by_sound else passes * max(0, length) / session.rate_hz
+    return min(filter(None, (how.limit_s, ranged)), default=0.0) / 60.0
 
 
 def _troubles(desk: Desk, session: Session, state: Status) -> list[Finding]:
@@ -149,21 +141,3 @@ def newest_runs(session: Session) -> list[Run]:
         db.info[key] = list(db.scalars(query))
     found: list[Run] = db.info[key]
     return found
-
-
-def _run(run: Run, tempo: TempoMap) -> RunLine:
-    return RunLine(
-        run.number, run.began_at.astimezone(), clock_text(run.samples, run.rate_hz),
-        len(run.dropouts), _lost(run, tempo), run.recovered, run.message, run.waved,
-    )
-
-
-def _lost(run: Run, tempo: TempoMap) -> list[str]:
-    """The first dropouts of a run: where, how long, and how busy the computer was."""
-    out = []
-    for offset, samples, *known in run.dropouts[:MOST_LOST]:
-        at = tempo.bar_beat_at(rescaled(run.start + offset, run.rate_hz, tempo.rate_hz))
-        load, cause = [*known, 0.0, ""][:2]
-        busy = ", the disk was too slow" if cause == DISK else f", load {100 * load:.0f} %" if known else ""
-        out.append(f"bar {at.bar}: {milliseconds(samples, run.rate_hz):.1f} ms{busy}")
-    return out + ([f"and {len(run.dropouts) - MOST_LOST} more"] if len(run.dropouts) > MOST_LOST else [])

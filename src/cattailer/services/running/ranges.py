@@ -64,6 +64,23 @@ def set_samples(desk: Desk, session_id: int, start: int, stop: int) -> None:
         _set(edit, start, stop)
 
 
+def from_here(desk: Desk, session_id: int, end: str) -> None:
+    """The range begins (``end`` "first") or ends ("last") with the bar, or the second, in which the timeline is; the
+    other end stays where that leaves a range. Raises Refusal, NotNow."""
+    if end not in ("first", "last"):
+        raise Refusal("A range has a first and a last end; it stayed as it was.")
+    state = desk.engine_state()
+    if state.session != session_id:
+        raise NotNow("This session is not open, so its timeline is nowhere. Open it, then set the range.")
+    with editing(desk, session_id) as edit:
+        session = edit.session
+        ticks = rulers.page(tempo_of(session), session.ruler, max(0, state.position))
+        place = max(n for n, tick in enumerate(ticks[:-1]) if tick.sample <= max(0, state.position))
+        here, after = max(0, ticks[place].sample), ticks[place + 1].sample
+        start, stop = session.range_start, session.range_stop
+        _set(edit, here if end == "first" else min(start, here), after if end == "last" else max(stop, after))
+
+
 def from_run(desk: Desk, session_id: int, number: int | None = None) -> None:
     """What a take covers; the newest where none is given. Raises NotFound, Refusal."""
     with editing(desk, session_id) as edit:

@@ -68,6 +68,10 @@ class Stretch(Form):
     stop: int = Field(ge=0, le=1 << 60)
 
 
+class Here(Form):
+    end: Text
+
+
 class Counted(Form):
     ruler: Text
 
@@ -184,6 +188,12 @@ def set_range(session_id: int) -> Response:
 def drag_range(session_id: int) -> Response:
     wish = form(Stretch)
     ranges.set_samples(desk(), session_id, wish.start, wish.stop)
+    return done()
+
+
+@blueprint.post("/range/here")
+def range_from_here(session_id: int) -> Response:
+    ranges.from_here(desk(), session_id, form(Here).end)
     return done()
 
 

@@ -15,6 +15,7 @@ from cattailer.services.desk.desk import Desk
 from cattailer.services.keeping.verifying import EARLIER, YES
 from cattailer.services.running.deck import newest_runs
 from cattailer.services.running.runheader import next_run
+from cattailer.services.running.runlog import bars_of
 from cattailer.services.session.rows import tempo_of
 from cattailer.store.kept import Mark
 from cattailer.store.models import Session
@@ -75,12 +76,8 @@ def newest(session: Session) -> NewestRun | None:
         return None
     run, passes = runs[0], sum(r.roll == runs[0].roll for r in runs)
     tempo = tempo_of(session)
-    first, last = (
-        tempo.bar_beat_at(rescaled(s, run.rate_hz, tempo.rate_hz)).bar
-        for s in (run.start, run.start + max(0, run.samples - 1))
-    )
     return NewestRun(
-        run.number, run.pass_number, passes, f"bar {first}" if first == last else f"bars {first} to {last}",
+        run.number, run.pass_number, passes, bars_of(run, tempo),
         clock_text(run.samples, run.rate_hz)[:-4], max((t.peak_dbfs for t in run.takes), default=-200.0),
         sum(t.clips for t in run.takes), len(run.dropouts), run.rating, run.verified == YES,
         "; ".join(w for w in (run.verified, run.copied) if w not in ("", YES, EARLIER)),

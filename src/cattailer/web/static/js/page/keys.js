@@ -66,6 +66,7 @@ function find({ key, code, shiftKey, target }) {
     n: () => press("mark"), N: () => press("mishap"),
     "+": () => press("rate-good"), "/": () => press("rate-maybe"), "-": () => press("rate-no"),
     Delete: () => press("discard"),
+    ",": () => press("range-from"), ".": () => press("range-to"),
     X: armAll,
     p: () => press("click"),
     i: () => press("count"),
