@@ -1,6 +1,9 @@
 """What a page moves: the newest of a moment is heard, and written down when it is let go or left alone."""
 
+import json
+
 import pytest
+from simple_websocket import ConnectionClosed
 
 from cattailer.core.errors import Refusal
 from cattailer.core.mix.moving import Move
@@ -35,3 +38,22 @@ def test_moves_are_heard_and_written_down_once(desk: Desk, monkeypatch: pytest.M
         hand.send()
     hand.let_go()
     assert words(desk, session) == ["Dulcimer left fader −3.0 dB", *before]
+
+
+def test_what_a_page_said_just_before_it_went_is_heard(desk: Desk) -> None:
+    session = demo.load(desk)
+    open_session(desk, session)
+    track = the_patch(desk, session).tracks[0]
+
+    class Gone:
+        said = [json.dumps({"move": [[track.key, "", "fader_db", -7.0]]}), json.dumps({"settle": True})]
+
+        def receive(self, timeout: float) -> str:
+            if not self.said:
+                raise ConnectionClosed
+            return self.said.pop(0)
+
+    hand = Hand(desk, session)
+    live._hear_out(Gone(), hand)  # type: ignore[arg-type]
+    hand.leave()
+    assert plan_of(desk, session).tracks[0].fader_db == -7.0

@@ -131,7 +131,15 @@ def _serve(ws: Server, listener: Listener, session_id: int, known: int, revision
     try:
         _talk(ws, listener, session_id, known, revisions, desk, hand)
     finally:
+        _hear_out(ws, hand)
         hand.leave()
+
+
+def _hear_out(ws: Server, hand: Hand) -> None:
+    """What a page said just before it went."""
+    with suppress(ConnectionClosed, ValidationError):
+        while (text := ws.receive(timeout=0)) is not None:
+            hand.move([Move(*control) for control in Wish.model_validate_json(text).move])
 
 
 def _talk(

@@ -1,6 +1,6 @@
 // The sheet of ears: a cell is dragged, nudged and typed in. What moves is sent at once and heard; when the hand lets go, the
 // server writes it down. Where levels lie along a cell comes with the sheet.
-import { pressed } from "../page/refresh.js";
+import { moves, pressed } from "../page/refresh.js";
 import { on, tell, wish } from "../page/socket.js";
 
 const SEND_MS = 33;
@@ -165,7 +165,9 @@ function move(cell, level, whole) {
   cell.dataset.level = rounded;
   cell.style.setProperty("--at", `${100 * shareOf(rounded)}%`);
   if (cell.dataset.muted === undefined) cell.querySelector("output").textContent = figure(rounded);
+  if (waiting && waiting !== cell) sendWaiting();
   waiting = cell;
+  moves();
   if (!sender) sender = setTimeout(sendWaiting, SEND_MS);
   if (whole) {
     clearTimeout(letting);
@@ -184,6 +186,7 @@ function pan(cell, to) {
   const value = Math.round(Math.min(1, Math.max(-1, to)) * 20) / 20;
   if (Number(cell.dataset.pan) === value) return;
   cell.dataset.pan = value;
+  moves();
   cell.style.setProperty("--pan", `${50 + 50 * value}%`);
   wish({ move: [[endOf(cell), cell.dataset.target, "pan", value]] });
 }
@@ -195,6 +198,7 @@ function figure(db) {
 }
 
 function sendWaiting() {
+  clearTimeout(sender);
   sender = 0;
   const cell = waiting;
   waiting = null;
@@ -218,6 +222,7 @@ function mute(cell) {
   if (muted) cell.dataset.muted = "";
   else delete cell.dataset.muted;
   cell.querySelector("output").textContent = muted ? "muted" : figure(Number(cell.dataset.level));
+  moves();
   wish({ move: [[endOf(cell), cell.dataset.target, "muted", muted ? 1 : 0]], settle: true });
 }
 

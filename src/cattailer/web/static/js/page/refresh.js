@@ -31,7 +31,7 @@ export function startRefresh() {
     if (requestConfig.verb === "post") xhr.addEventListener("load", () => { if (xhr.status < 400) refresh(); });
   });
   document.addEventListener("htmx:beforeSwap", (event) => {
-    if (event.target.id !== "rows" || !(typing() || pressed())) return;
+    if (event.target.id !== "rows" || !held()) return;
     event.detail.shouldSwap = false;
     wanted = true;
   });
@@ -47,6 +47,17 @@ export function startRefresh() {
 let down = false;
 export function pressed() {
   return down;
+}
+
+// A control that moves is not moved back by rows from before: they wait until it was let go of.
+const MOVING_MS = 700;
+let moved = -Infinity;
+export function moves() {
+  moved = performance.now();
+}
+
+function held() {
+  return typing() || pressed() || performance.now() - moved < MOVING_MS;
 }
 
 function shown() {
@@ -65,7 +76,7 @@ function watch(frame) {
 
 function hear(revision) {
   newest = Math.max(newest, revision);
-  if (newest > shown()) fetchAsNeeded();
+  if (wanted || newest > shown()) fetchAsNeeded();
 }
 
 function refresh() {
@@ -75,9 +86,9 @@ function refresh() {
 
 // One fetch at a time; one more when, after it, something newer was heard of.
 async function fetchAsNeeded() {
-  if (busy || typing() || pressed()) return;
+  if (busy || held()) return;
   busy = true;
-  while ((wanted || newest > shown()) && !typing() && !pressed()) {
+  while ((wanted || newest > shown()) && !held()) {
     wanted = false;
     await htmx.ajax("GET", document.getElementById("rows").dataset.refresh, { target: "#rows", swap: "innerHTML" });
     // Where htmx only queued it, because something else was fetched, others get their turn first.
