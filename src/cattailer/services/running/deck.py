@@ -3,8 +3,6 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from sqlalchemy import orm, select
-
 from cattailer.core.advice import ready
 from cattailer.core.findings import Finding
 from cattailer.core.gear.interface import Profile
@@ -25,9 +23,7 @@ from cattailer.services.running.ranges import RangeView
 from cattailer.services.running.runlog import RunLine
 from cattailer.services.session.compiling import feeders_of, source_channel
 from cattailer.services.session.rows import measured_correction, tempo_of
-from cattailer.store.models import Run, Session
-
-MOST_RUNS = 20
+from cattailer.store.models import Session
 
 
 @dataclass(frozen=True)
@@ -60,7 +56,7 @@ def describe(
         session.click, clicking.count_bars, clicking.count_sound, clicking.count_when,
         f"{bpm:g}  {meter.beats}/{meter.unit}", ranges.view(session), sum(t.armed for t in patch.tracks),
         ready_check(desk, session, patch, profile, state, elsewhere),
-        runlog.lines(session, newest_runs(session), tempo),
+        runlog.lines(session, tempo),
         main.id if (main := patch.main()) else 0,
         f"the last {state.held_s:.0f} s are always held ({state.held_mb} MB)" if state.held_s else "",
         settings_of(session).holds,
@@ -128,16 +124,3 @@ def _state(
         tuple(i.socket for i in fed_by), min((h[0] for h in heard), default=0), any(h[1] for h in heard),
         any(h[2] for h in heard),
     )
-
-
-def newest_runs(session: Session) -> list[Run]:
-    """Those that the run log shows, the newest first; read once for a page."""
-    db = orm.object_session(session)
-    if db is None:
-        return []
-    key = ("newest runs", session.id, session.revision)
-    if key not in db.info:
-        query = select(Run).where(Run.session_id == session.id).order_by(Run.number.desc()).limit(MOST_RUNS)
-        db.info[key] = list(db.scalars(query))
-    found: list[Run] = db.info[key]
-    return found

@@ -16,7 +16,7 @@ from cattailer.core.transport import CAPTURING
 from cattailer.media import wavfile
 from cattailer.services.desk.desk import Desk, log
 from cattailer.services.desk.places import folder_of
-from cattailer.services.running.deck import newest_runs
+from cattailer.services.running.runlog import newest_runs
 from cattailer.services.session.editing import count_on
 from cattailer.services.session.pushing import push
 from cattailer.services.session.reading import load

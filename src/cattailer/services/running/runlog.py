@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 from datetime import datetime
 
-from sqlalchemy import func, orm, select
+from sqlalchemy import func, orm, select, true
 
 from cattailer.core.gear.rates import rescaled
 from cattailer.core.takes.marks import RATING
@@ -14,7 +14,7 @@ from cattailer.media.journal import DISK
 from cattailer.store.kept import Mark
 from cattailer.store.models import Run, Session, Take
 
-MOST_LOST = 3
+MOST_LOST, MOST_RUNS = 3, 20
 SILENT_DBFS = -100.0
 
 
@@ -34,23 +34,53 @@ class RunLine:
     what: str
 
 
-def lines(session: Session, runs: list[Run], tempo: TempoMap) -> list[RunLine]:
-    """In two queries, however many there are."""
+@dataclass(frozen=True)
+class _Logged:
+    """A run, and what its takes and marks come to."""
+
+    run: Run
+    tracks: int
+    peak_dbfs: float
+    clips: int
+    marks: int
+
+
+def lines(session: Session, tempo: TempoMap) -> list[RunLine]:
+    """The newest first."""
+    return [_line(logged, tempo) for logged in _newest(session)]
+
+
+def newest_runs(session: Session) -> list[Run]:
+    """Those that the run log shows, the newest first."""
+    return [logged.run for logged in _newest(session)]
+
+
+def _newest(session: Session) -> list[_Logged]:
+    """Read once for a page, in one query."""
     db = orm.object_session(session)
-    if db is None or not runs:
+    if db is None:
         return []
-    of = [run.id for run in runs]
-    took = select(Take.run_id, func.count(), func.max(Take.peak_dbfs), func.sum(Take.clips)).where(Take.run_id.in_(of))
-    taken = {run: rest for run, *rest in db.execute(took.group_by(Take.run_id))}
-    noted = select(Mark.run, func.count()).where(Mark.run.in_([r.uuid for r in runs]), Mark.kind != RATING)
-    marked = {run: count for run, count in db.execute(noted.group_by(Mark.run))}
-    return [_run(run, tempo, taken.get(run.id, [0, -200.0, 0]), marked.get(run.uuid, 0)) for run in runs]
+    key = ("newest runs", session.id, session.revision)
+    if key not in db.info:
+        took = select(Take.run_id, func.count().label("tracks"), func.max(Take.peak_dbfs).label("peak_dbfs"),
+                      func.sum(Take.clips).label("clips")).where(Take.run_id == Run.id).group_by(Take.run_id)
+        taken = took.correlate(Run).lateral("taken")
+        marks = select(func.count()).where(Mark.run == Run.uuid, Mark.kind != RATING).correlate(Run).scalar_subquery()
+        query = select(Run, taken.c.tracks, taken.c.peak_dbfs, taken.c.clips, marks).outerjoin(taken, true())
+        query = query.where(Run.session_id == session.id).order_by(Run.number.desc()).limit(MOST_RUNS)
+        db.info[key] = [
+            _Logged(run, tracks or 0, SILENT_DBFS if peak_dbfs is None else peak_dbfs, int(clips or 0), marked)
+            for run, tracks, peak_dbfs, clips, marked in db.execute(query)
+        ]
+    found: list[_Logged] = db.info[key]
+    return found
 
 
-def _run(run: Run, tempo: TempoMap, taken: list[float], marks: int) -> RunLine:
+def _line(logged: _Logged, tempo: TempoMap) -> RunLine:
+    run = logged.run
     return RunLine(
         run.number, run.began_at.astimezone(), clock_text(run.samples, run.rate_hz),
-        len(run.dropouts), _lost(run, tempo), run.recovered, run.message, run.waved, _what(run, tempo, taken, marks),
+        len(run.dropouts), _lost(run, tempo), run.recovered, run.message, run.waved, _what(logged, tempo),
     )
 
 
@@ -63,16 +93,15 @@ def bars_of(run: Run, tempo: TempoMap) -> str:
     return f"bar {first}" if first == last else f"bars {first} to {last}"
 
 
-def _what(run: Run, tempo: TempoMap, taken: list[float], marks: int) -> str:
-    tracks, peak_dbfs, clips = taken
-    parts = [counted(int(tracks), "track"), bars_of(run, tempo)]
-    if peak_dbfs > SILENT_DBFS:
-        parts.append(f"{peak_dbfs:.1f}".replace("-", "−"))
-    if clips:
-        parts.append(f"×{int(clips)} clipped")
-    if marks:
-        parts.append(counted(marks, "mark"))
-    return " · ".join([*parts, *([run.note] if run.note else [])])
+def _what(logged: _Logged, tempo: TempoMap) -> str:
+    parts = [counted(logged.tracks, "track"), bars_of(logged.run, tempo)]
+    if logged.peak_dbfs > SILENT_DBFS:
+        parts.append(f"{logged.peak_dbfs:.1f}".replace("-", "−"))
+    if logged.clips:
+        parts.append(f"×{logged.clips} clipped")
+    if logged.marks:
+        parts.append(counted(logged.marks, "mark"))
+    return " · ".join([*parts, *([logged.run.note] if logged.run.note else [])])
 
 
 def _lost(run: Run, tempo: TempoMap) -> list[str]:

@@ -13,9 +13,8 @@ from cattailer.core.time.timeline import TempoMap, clock_text
 from cattailer.core.wording import counted
 from cattailer.services.desk.desk import Desk
 from cattailer.services.keeping.verifying import EARLIER, YES
-from cattailer.services.running.deck import newest_runs
 from cattailer.services.running.runheader import next_run
-from cattailer.services.running.runlog import bars_of
+from cattailer.services.running.runlog import bars_of, newest_runs
 from cattailer.services.session.rows import tempo_of
 from cattailer.store.kept import Mark
 from cattailer.store.models import Session
