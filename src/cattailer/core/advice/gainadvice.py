@@ -4,6 +4,7 @@ import math
 from dataclasses import dataclass, replace
 from typing import Literal
 
+from cattailer.core.findings import Finding
 from cattailer.core.gear.interface import SWITCHES, Profile
 from cattailer.core.patch.patch import PatchInput
 from cattailer.core.units import add_powers
@@ -24,6 +25,9 @@ Phase = Literal["check", "performance"]
 PHASES: dict[Phase, str] = {"check": "a check", "performance": "a performance"}
 
 Window = tuple[float, float]
+
+LEAST_DB = 0.05
+"""Gains that are no farther apart are the same."""
 
 
 @dataclass(frozen=True)
@@ -93,6 +97,14 @@ def net_gain_db(row: PatchInput, profile: Profile) -> float:
     """The preamp's gain less its pad."""
     socket = profile.socket(row.socket)
     return (row.gain_db if socket.preamp else 0.0) - (socket.pad_db if row.pad else 0.0)
+
+
+def differs(name: str, now_db: float, was_db: float, take: int) -> list[Finding]:
+    """What is said of a track whose gain is not that of the take that lies where it is captured."""
+    if abs(now_db - was_db) < LEAST_DB:
+        return []
+    words = f"{name} is at {now_db:+g} dB; take {take}, which lies there, was at {was_db:+g} dB"
+    return [Finding("look", words)]
 
 
 def preamp_words(row: PatchInput, profile: Profile) -> str:

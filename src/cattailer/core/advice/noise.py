@@ -4,6 +4,7 @@ is left over for the room."""
 import math
 from dataclasses import dataclass
 
+from cattailer.core.findings import Finding
 from cattailer.core.gear.interface import Profile
 from cattailer.core.gear.levels import dbfs, microphone_dbu
 from cattailer.core.patch.patch import PatchInput
@@ -11,6 +12,9 @@ from cattailer.core.units import add_powers
 
 USUAL_MICROPHONES = {"condenser": (15.0, 14.0), "dynamic": (1.8, 18.0), "ribbon": (1.6, 17.0)}
 """Sensitivity in mV/Pa and self-noise in dB SPL of a usual microphone of each kind."""
+
+CREST_DB = 12.0
+"""So far above its RMS level noise reaches now and then."""
 
 RMS_OF_SINE_DB = -10.0 * math.log10(2.0)
 
@@ -50,6 +54,17 @@ def parts(profile: Profile, row: PatchInput) -> NoiseParts:
         dbu = microphone_dbu(usual[1], usual[0])
         microphone = dbfs(dbu, gain, profile.full_scale_dbu, pad) + RMS_OF_SINE_DB
     return NoiseParts(converter, preamp, microphone)
+
+
+def reaches(name: str, floor_dbfs: float, threshold_dbfs: float) -> list[Finding]:
+    """What is said of a track whose noise, ``floor_dbfs`` RMS, comes up to what counts as sound."""
+    most = floor_dbfs + CREST_DB
+    if most < threshold_dbfs:
+        return []
+    return [Finding(
+        "look", f"The threshold, {threshold_dbfs:g} dBFS, lies in the noise of {name} (up to {most:.0f} dBFS): "
+        "it would begin at once",
+    )]
 
 
 def attribute(measured_dbfs: float, expected: NoiseParts) -> NoiseSource:

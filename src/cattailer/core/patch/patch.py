@@ -6,7 +6,7 @@ from typing import Any
 from cattailer.core.mix.cells import Cell
 from cattailer.core.mix.effects import Effects
 from cattailer.core.mix.listening import Listen
-from cattailer.core.patch.ends import group_end, mix_end, return_end, track_end
+from cattailer.core.patch.ends import group_end, mix_end, return_end, socket_of, track_end
 
 PICKUPS = ("condenser", "dynamic", "ribbon", "DI", "line", "instrument", "software")
 COLOURS = ("", "water", "reed", "ochre", "cattail", "heather", "slate", "rose")
@@ -143,6 +143,11 @@ class Patch:
 
     def input(self, socket: int) -> PatchInput | None:
         return next((i for i in self.inputs if i.socket == socket), None)
+
+    def behind(self, feeds: tuple[str, ...], sockets: int) -> list[PatchInput]:
+        """The inputs of these feeds, on an interface with so many sockets."""
+        found = [self.input(n) for f in feeds if (n := socket_of(f)) and n <= sockets]
+        return [row for row in found if row is not None]
 
     def main(self) -> PatchMix | None:
         return next((m for m in self.mixes if m.kind == "main"), None)

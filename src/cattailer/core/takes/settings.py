@@ -66,6 +66,12 @@ class CaptureSettings:
     def by_sound(self) -> bool:
         return self.begin in (SOUND, SOUNDS)
 
+    def planned_samples(self, rate_hz: int, range_samples: int, looping: bool) -> int:
+        """How long the next capture will be, 0 where nobody knows: its limit, or its passes."""
+        passes = self.passes if looping else int(self.start == RANGE)
+        ranged = 0 if self.by_sound else passes * max(0, range_samples)
+        return min(filter(None, (round(self.limit_s * rate_hz), ranged)), default=0)
+
     def changed(self, name: str, typed: str) -> "CaptureSettings":
         """With one setting as somebody typed it. Raises ValueError."""
         if name not in self.__dataclass_fields__:

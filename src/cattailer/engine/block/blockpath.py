@@ -65,9 +65,9 @@ class BlockPath:
         """A ring sample and the timeline position that was played there, where it rolled last."""
         self._recorder = Recorder()
         self.more = False
+        """Whether a capture will bring further runs, though none is being captured."""
         self.falls_back = False
         """Whether a capture goes on elsewhere when its disk fails, so that it is not over then."""
-        """Whether a capture will bring further runs, though none is being captured."""
         self.count: Count | None = None
         # Rows: inputs, pattern player, feeders, and one that is never written, for tracks without a feed.
         self.rows = driver.profile.inputs + SOFTWARE_CHANNELS + 2 * MOST_FEEDERS

@@ -8,7 +8,6 @@ from cattailer.core.findings import Finding
 from cattailer.core.gear.interface import Profile
 from cattailer.core.patch.ends import socket_of
 from cattailer.core.patch.patch import Patch, PatchTrack
-from cattailer.core.takes.settings import RANGE
 from cattailer.core.time.clicking import ClickSettings
 from cattailer.engine.messages.answers import Status
 from cattailer.engine.messages.commands import AWAY
@@ -68,6 +67,8 @@ def ready_check(
 ) -> list[Finding]:
     armed = [t for t in patch.tracks if t.armed]
     channels = sum(len(t.feeds) for t in armed or patch.tracks)
+    length = session.range_stop - session.range_start
+    planned = settings_of(session).planned_samples(session.rate_hz, length, session.looping)
     minutes = disk_minutes_left(root_of(desk, session), channels, session.rate_hz, session.bits)
     late_ms = None
     if session.mixing and profile.known:
@@ -82,16 +83,8 @@ def ready_check(
     return _troubles(desk, session, state) + ready.check(
         [_state(patch, t, profile, feeders, state.presence if open_here else []) for t in patch.tracks],
         minutes, time_left_text(minutes), state.state != AWAY, late_ms, state.dropouts if open_here else 0, found,
-        _planned_minutes(session),
+        planned / session.rate_hz / 60.0,
     )
-
-
-def _planned_minutes(session: Session) -> float:
-    """Of the next capture, where that is known: its limit, or its passes."""
-    how, length = settings_of(session), session.range_stop - session.range_start
-    passes = how.passes if session.looping else int(how.start == RANGE)
-    ranged = 0.0 if how.by_sound else passes * max(0, length) / session.rate_hz
-    return min(filter(None, (how.limit_s, ranged)), default=0.0) / 60.0
 
 
 def _troubles(desk: Desk, session: Session, state: Status) -> list[Finding]:

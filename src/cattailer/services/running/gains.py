@@ -3,16 +3,13 @@
 from sqlalchemy import Float, cast, orm, select
 from sqlalchemy.dialects.postgresql import distinct_on
 
-from cattailer.core.advice.gainadvice import net_gain_db
+from cattailer.core.advice.gainadvice import differs, net_gain_db
 from cattailer.core.findings import Finding
 from cattailer.core.gear.interface import Profile
-from cattailer.core.patch.ends import socket_of
-from cattailer.core.patch.patch import Patch, PatchTrack
+from cattailer.core.patch.patch import Patch
 from cattailer.core.takes.settings import RANGE
 from cattailer.services.running.capturing import settings_of
 from cattailer.store.models import Media, Session, Take
-
-LEAST_DB = 0.05
 
 
 def differing(session: Session, patch: Patch, profile: Profile) -> list[Finding]:
@@ -30,13 +27,9 @@ def differing(session: Session, patch: Patch, profile: Profile) -> list[Finding]
         )
         .ext(distinct_on(Take.track_id)).order_by(Take.track_id, Take.number.desc())
     )
-    return [
-        Finding("look", f"{armed[track].name} is at {now:+g} dB; take {number}, which lies there, was at {was:+g} dB")
-        for track, was, number in db.execute(query)
-        if was is not None and (now := _gain(patch, profile, armed[track])) is not None and abs(now - was) >= LEAST_DB
-    ]
-
-
-def _gain(patch: Patch, profile: Profile, track: PatchTrack) -> float | None:
-    row = next((r for f in track.feeds if (n := socket_of(f)) and n <= profile.inputs and (r := patch.input(n))), None)
-    return net_gain_db(row, profile) if row else None
+    found = []
+    for track, was_db, number in db.execute(query):
+        rows = patch.behind(armed[track].feeds, profile.inputs)
+        if rows and was_db is not None:
+            found += differs(armed[track].name, net_gain_db(rows[0], profile), was_db, number)
+    return found

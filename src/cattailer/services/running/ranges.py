@@ -54,7 +54,8 @@ def set_range(desk: Desk, session_id: int, first: str, last: str) -> None:
         try:
             start, stop = rulers.place(first, tempo), rulers.place(last, tempo, until=True)
         except ValueError as why:
-            raise Refusal(f"{str(why).capitalize()}. The range stayed as it was.") from why
+            said = str(why)
+            raise Refusal(f"{said[0].upper()}{said[1:]}. The range stayed as it was.") from why
         _set(edit, start, stop)
 
 

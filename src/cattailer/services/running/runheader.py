@@ -8,7 +8,7 @@ from sqlalchemy import func, orm, select
 
 from cattailer.core.advice.gainadvice import net_gain_db, preamp_words, source_key
 from cattailer.core.gear.interface import Profile
-from cattailer.core.patch.ends import in_words, socket_of
+from cattailer.core.patch.ends import in_words
 from cattailer.core.patch.patch import Patch, PatchTrack
 from cattailer.media.journal import RunHeader
 from cattailer.media.runheader import Named, Played, header
@@ -54,8 +54,7 @@ def _last_on_disk(desk: Desk, session: Session) -> int:
 
 
 def _played(patch: Patch, profile: Profile, track: PatchTrack, feed: str) -> Played:
-    sockets = [n for f in track.feeds if (n := socket_of(f)) and n <= profile.inputs]
-    rows = [row for n in sockets if (row := patch.input(n))]
+    rows = patch.behind(track.feeds, profile.inputs)
     if not rows:
         return Played(feed)
     settings = " / ".join(dict.fromkeys(preamp_words(row, profile) for row in rows))

@@ -5,14 +5,10 @@ from sqlalchemy import orm, select
 from cattailer.core.advice import noise
 from cattailer.core.findings import Finding
 from cattailer.core.gear.interface import Profile
-from cattailer.core.patch.ends import socket_of
 from cattailer.core.patch.patch import Patch
 from cattailer.services.running.capturing import settings_of
 from cattailer.store.measured import Check
 from cattailer.store.models import Session
-
-NOISE_CREST_DB = 12.0
-"""So far above its RMS level noise reaches now and then."""
 
 
 def below_noise(session: Session, patch: Patch, profile: Profile) -> list[Finding]:
@@ -21,16 +17,13 @@ def below_noise(session: Session, patch: Patch, profile: Profile) -> list[Findin
     if not how.by_sound:
         return []
     measured = _measured(session)
-    out = []
+    out: list[Finding] = []
     for track in (t for t in patch.tracks if t.armed):
-        rows = [row for f in track.feeds if (n := socket_of(f)) and n <= profile.inputs and (row := patch.input(n))]
-        floors = [max(measured.get(r.socket, -200.0), noise.parts(profile, r).expected) for r in rows]
-        reaches = max(floors, default=-200.0) + NOISE_CREST_DB
-        if reaches >= how.threshold_dbfs:
-            out.append(Finding(
-                "look", f"The threshold, {how.threshold_dbfs:g} dBFS, lies in the noise of {track.name} (up to "
-                f"{reaches:.0f} dBFS): it would begin at once",
-            ))
+        floors = [
+            max(measured.get(row.socket, -200.0), noise.parts(profile, row).expected)
+            for row in patch.behind(track.feeds, profile.inputs)
+        ]
+        out += noise.reaches(track.name, max(floors, default=-200.0), how.threshold_dbfs)
     return out
 
 
