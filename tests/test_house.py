@@ -23,7 +23,7 @@ MAY_IMPORT = {
     "web": {"core", "services", "engine.process.client", "engine.process.loops", "engine.messages"},
     "processes": {"core", "media", "engine", "liveroom", "store", "services"},
 }
-FLOORS = ("desk", "session", "keeping", "running", "stages")
+FLOORS = ("desk", "sounding", "session", "keeping", "running", "stages")
 """Of services: each may import itself and those before it. ``files`` needs no desk and is imported by none of them."""
 
 IO_MODULES = {"os", "pathlib", "socket", "subprocess", "time", "threading", "sqlalchemy", "flask", "zmq"}

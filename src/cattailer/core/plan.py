@@ -174,7 +174,7 @@ class Plan:
         return data
 
     def plain_pieces(self) -> list[list[Any]]:
-        return [[p.take, p.track, p.path, p.start, p.samples, p.offset, p.printed] for p in self.pieces]
+        return [piece.plain() for piece in self.pieces]
 
     @property
     def take_rows(self) -> dict[tuple[int, bool], tuple[int, int]]:

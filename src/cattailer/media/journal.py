@@ -53,10 +53,9 @@ class RunHeader:
     after it where ``after`` says so. Hardware inputs were placed ``round_trip_samples`` earlier than they came; the
     driver claimed ``claimed_samples``. 0 where it is unknown.
 
-    ``roll`` is the first of the runs that one press of Capture made, one for each pass, and ``pass_number`` counts
-    them. ``joins`` is the run whose tracks these are too: they were armed later. ``over`` says what becomes of what lay
-    there before, as in ``core.takes.over``; ``waved`` is what the ready check had found.
-    """
+    ``roll`` is the first of the runs that one press of Capture made, and ``pass_number`` counts them; ``goes_on``: it
+    begins with the sample after the last of the one before. ``joins`` is the run whose tracks these are too: they were
+    armed later. ``over`` is as in ``core.takes.over``; ``waved`` is what the ready check had found."""
 
     run: str
     number: int
@@ -78,6 +77,7 @@ class RunHeader:
     joins: str = ""
     over: str = ""
     waved: tuple[str, ...] = ()
+    goes_on: bool = False
 
     @property
     def apart(self) -> bool:

@@ -10,18 +10,23 @@ import sqlalchemy as sa
 from sqlalchemy import orm
 
 from cattailer.store.base import Base
+from cattailer.store.comps import CellMark, Comp, Phrase
 from cattailer.store.models import Group, Input, Mix, Return, Route, Run, Session, Take, Track
 
-WATCHED: tuple[type[Base], ...] = (Session, Input, Track, Group, Return, Mix, Route, Run, Take)
+WATCHED: tuple[type[Base], ...] = (
+    Session, Input, Track, Group, Return, Mix, Route, Run, Take, Phrase, Comp, CellMark
+)
 _ORDER = {model.__tablename__: n for n, model in enumerate(WATCHED)}
 _UNWATCHED = {
-    "sessions": {"revision", "takes_revision", "opened_at", "created_at", "folder", "id", "alone", "kept",
-                 "media_root", "copy_root", "fallback_root"},
+    "sessions": {"revision", "takes_revision", "spans_revision", "opened_at", "created_at", "folder", "id", "alone",
+                 "kept", "media_root", "copy_root", "fallback_root"},
     "runs": {"verified", "copied"},
 }
 
 _CAPTURED = (Run, Take)
 """Changed by edits, but made by captures alone."""
+_MADE_OF_TAKES = (Phrase, Comp, CellMark)
+"""Looked up one by one: a session may have thousands."""
 
 Images = dict[str, dict[str, Any] | None]
 
@@ -92,7 +97,9 @@ def put_back(db: orm.Session, session: Session, images: Images) -> None:
         model = WATCHED[_ORDER[table]]
         row = session if model is Session else _find(db, session, model, key)
         image = images[key]
-        if image is None:
+        if model in _MADE_OF_TAKES:
+            _put_back_one(db, session, model, row, image)
+        elif image is None:
             if row is not None and model not in _CAPTURED:
                 _rows(session, model).remove(row)
         elif row is None:
@@ -104,6 +111,21 @@ def put_back(db: orm.Session, session: Session, images: Images) -> None:
     db.flush()
 
 
+def _put_back_one(
+    db: orm.Session, session: Session, model: type[Base], row: Base | None, image: dict[str, Any] | None
+) -> None:
+    if image is None:
+        if row is not None:
+            db.delete(row)
+    elif row is not None:
+        for name, value in image.items():
+            setattr(row, name, value)
+    elif image.get("session_id") == session.id and (
+        "take_id" not in image or db.get(Take, image["take_id"]) is not None
+    ):
+        db.add(model(**image))
+
+
 def _rows(session: Session, model: type[Base]) -> list[Any]:
     found: list[Any] = getattr(session, model.__tablename__)
     return found
@@ -113,6 +135,9 @@ def _find(db: orm.Session, session: Session, model: type[Base], key: str) -> Bas
     if model is Run:
         run = db.get(Run, int(key.partition("/")[2]))
         return run if run is not None and run.session_id == session.id else None
+    if model in _MADE_OF_TAKES:
+        made: Any = db.get(model, int(key.partition("/")[2]))
+        return made if made is not None and made.session_id == session.id else None
     if model is Take:
         take = db.get(Take, int(key.partition("/")[2]))
         return take if take is not None and take.track.session_id == session.id else None
@@ -120,9 +145,18 @@ def _find(db: orm.Session, session: Session, model: type[Base], key: str) -> Bas
 
 
 def moves_takes(images: Images) -> bool:
-    """Whether an edit with these images changed what sounds of takes."""
+    """Whether an edit with these images changed takes, or the rate at which they are heard."""
     return any(key.startswith("takes/") or (key.startswith("sessions/") and "rate_hz" in (image or {}))
                for key, image in images.items())
+
+
+def moves_comps(images: Images) -> bool:
+    """Whether an edit with these images changed comps, or which are in use."""
+    return any(
+        (key.startswith("comps/") and (image is None or "pieces" in image))
+        or (key.startswith("tracks/") and "comp_id" in (image or {}))
+        for key, image in images.items()
+    )
 
 
 def _key(row: Base) -> str:

@@ -3,7 +3,7 @@
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import BigInteger, ForeignKey
+from sqlalchemy import BigInteger, ForeignKey, Index, text
 from sqlalchemy.orm import Mapped, mapped_column
 
 from cattailer.store.base import Base, now
@@ -55,6 +55,10 @@ class History(Base):
     """
 
     __tablename__ = "history"
+    __table_args__ = (
+        Index("ix_history_session_id_revision", "session_id", "revision"),
+        Index("ix_history_undone", "session_id", postgresql_where=text("state = 'undone'")),
+    )
 
     id: Mapped[int] = mapped_column(primary_key=True)
     session_id: Mapped[int] = mapped_column(ForeignKey("sessions.id", ondelete="CASCADE"), index=True)

@@ -14,11 +14,12 @@ from cattailer.store.base import Base, now
 
 
 class Session(Base):
-    """One piece of work. ``folder`` is its place below the media root, which is ``media_root`` or the usual one where
-    that is empty; what is captured is also written below ``copy_root``, and goes on below ``fallback_root`` where the
-    disk fails. ``revision`` counts edits, ``takes_revision`` is that at which what sounds of takes changed last. The
-    range is empty where its ends are equal; the ``ruler`` counts "bars" or "time". ``alone`` is the end that the main
-    mix plays alone. ``kept``: empty in the list, "away" where somebody put it away, "bin" in the bin."""
+    """One piece of work. ``folder`` is its place below the media root, which is ``media_root`` or the usual one
+    where that is empty; what is captured is also written below ``copy_root``, and goes on below ``fallback_root``
+    where the disk fails. ``revision`` counts edits, ``takes_revision`` is that at which what sounds of takes
+    changed last, ``spans_revision`` that at which takes did, and not only comps. The range is empty where its ends
+    are equal; the ``ruler`` counts "bars" or "time". ``alone`` is the end that the main mix plays alone. ``kept``:
+    empty in the list, "away" where somebody put it away, "bin" in the bin."""
 
     __tablename__ = "sessions"
 
@@ -55,6 +56,7 @@ class Session(Base):
     alone: Mapped[str] = mapped_column(default="")
     revision: Mapped[int] = mapped_column(default=1)
     takes_revision: Mapped[int] = mapped_column(default=1)
+    spans_revision: Mapped[int] = mapped_column(default=1)
     created_at: Mapped[datetime] = mapped_column(default=now)
     opened_at: Mapped[datetime | None]
 
@@ -92,7 +94,10 @@ class Input(Base):
 
 
 class Track(Base):
-    """A named destination. ``feeds`` are channels as in ``core.patch.patch``: one, or two for a pair."""
+    """A named destination. ``feeds`` are channels as in ``core.patch.patch``: one, or two for a pair. ``comp_id``
+    is the comp in use, None where the newest take lies on top; ``comp_before`` the one to compare it with.
+    ``together`` is the track with which it is chosen and cut, itself where it stands alone, None where who played
+    settles it."""
 
     __tablename__ = "tracks"
 
@@ -118,6 +123,9 @@ class Track(Base):
     playback_db: Mapped[float] = mapped_column(default=0.0)
     effects: Mapped[dict[str, Any]] = mapped_column(default=dict)
     prints: Mapped[bool] = mapped_column(default=False)
+    comp_id: Mapped[int | None]
+    comp_before: Mapped[int | None]
+    together: Mapped[int | None]
 
     takes: Mapped[list["Take"]] = relationship(
         order_by="Take.number", cascade="all, delete-orphan", back_populates="track"
@@ -190,10 +198,12 @@ class Route(Base):
 
 class Run(Base):
     """One pass that was captured; ``roll`` is the uuid of the first that the same press of Capture made, and
-    ``pass_number`` counts them. ``uuid`` is the one in the journal, as are the buffer and the round trip. ``rating`` is
-    "good", "maybe", "no" or empty; ``verified`` empty until its files were read again, then "yes" or what is wrong;
-    ``over`` what becomes of what lay there, see ``core.takes.over``; ``waved`` what the ready check had found;
-    ``copied`` "yes" once its second copy is whole, or what is wrong with that."""
+    ``pass_number`` counts them. ``uuid`` is the one in the journal, as are the buffer and the round trip.
+    ``rating`` is "good", "maybe", "no" or empty; ``verified`` empty until its files were read again, then "yes" or
+    what is wrong; ``over`` what becomes of what lay there, see ``core.takes.over``; ``waved`` what the ready check
+    had found; ``goes_on`` where it begins with the sample after the last one of the pass before; ``folded`` where
+    it was folded away on the comp sheet; ``copied`` "yes" once its second copy is whole, or what is wrong with
+    that."""
 
     __tablename__ = "runs"
     __table_args__ = (UniqueConstraint("session_id", "number"),)
@@ -220,6 +230,8 @@ class Run(Base):
     verified: Mapped[str] = mapped_column(default="")
     waved: Mapped[list[str]] = mapped_column(ARRAY(Text), default=list)
     copied: Mapped[str] = mapped_column(default="")
+    folded: Mapped[bool] = mapped_column(default=False)
+    goes_on: Mapped[bool] = mapped_column(default=False)
 
     takes: Mapped[list["Take"]] = relationship(back_populates="run", cascade="all, delete-orphan")
 
@@ -243,7 +255,8 @@ class Media(Base):
 class Take(Base):
     """What one track got in one run; ``number`` is the run's. ``source`` is who played, ``gain_db`` the preamp's gain
     less its pad, ``preamp`` how that was set, in words, ``printed`` whether the track's effects are in it,
-    ``click_dbfs`` how loud a click leaked into it, None where nobody looked yet; ``clips_at`` where it clipped, in
+    ``click_dbfs`` how loud a click leaked into it, None where nobody looked yet; ``moved_samples`` by how much it was
+    moved because the round trip was not known when it was captured; ``clips_at`` where it clipped, in
     samples from its beginning.
 
     ``lead_in`` is what was counted in or lay before it, of which the last ``lead_in_samples`` samples are heard;
@@ -275,6 +288,7 @@ class Take(Base):
     preamp: Mapped[str] = mapped_column(default="")
     printed: Mapped[bool] = mapped_column(default=False)
     click_dbfs: Mapped[float | None]
+    moved_samples: Mapped[int] = mapped_column(default=0)
 
     track: Mapped[Track] = relationship(back_populates="takes")
     run: Mapped[Run] = relationship(back_populates="takes")

@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 
 from cattailer.core.plan import GroupPlan, MixPlan, Plan, TrackPlan
 from cattailer.core.sound.curves import gliding
-from cattailer.core.takes.pieces import Piece
+from cattailer.core.takes.pieces import Piece, edged
 from cattailer.core.time.clicking import ClickSettings
 from cattailer.core.time.timeline import TempoMap
 from cattailer.engine.block.engine import Engine
@@ -112,7 +112,7 @@ def test_takes_never_step(tmp_path: Path, what: str) -> None:
     """At roll, stop and jump, where pieces border, where a loop goes round, and under edits while it rolls."""
     path = take(tmp_path)
     track = TrackPlan(1, "A", (0,), False, 0.0, -1.0)
-    pieces = (Piece(1, 1, path, 0, 30_011, 0), Piece(2, 1, path, 30_011, 300_000, 777))
+    pieces = tuple(edged([Piece(1, 1, path, 0, 30_011, 0), Piece(2, 1, path, 30_011, 300_000, 777)], 96))
     loop = (5_003, 45_017) if what == "loop" else None
     plan = plan_of(track, main_db=0.0, pieces=pieces, loop=loop)
     engine = steady(plan, 0.0)

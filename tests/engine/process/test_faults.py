@@ -13,6 +13,7 @@ import zmq
 
 from cattailer.core.errors import NotNow, Refusal
 from cattailer.core.plan import Plan
+from cattailer.core.takes.pieces import Piece
 from cattailer.engine.block.requests import Requests
 from cattailer.engine.driver import Process
 from cattailer.engine.messages.commands import Capture, GetStatus, Ping, RunPlan, Stop, plain
@@ -153,7 +154,7 @@ def test_only_the_part_of_a_plan_that_changed_travels(studio: Studio) -> None:
     with pytest.raises(Refusal) as why:
         studio.client.ask(RunPlan(plan.to_dict()))
     assert why.value.status == 428
-    studio.client.ask(RunPlan(plan.to_dict(), [[1, 1, "/none.wav", 0, 1000, 0]]))
+    studio.client.ask(RunPlan(plan.to_dict(), [Piece(1, 1, "/none.wav", 0, 1000, 0).plain()]))
     studio.client.ask(RunPlan(replace(plan, revision=2).to_dict()))
     assert studio.server.engine is not None
     assert [p.path for p in studio.server.engine.plan.pieces] == ["/none.wav"]

@@ -6,13 +6,14 @@ import pytest
 
 from cattailer.core.errors import NotNow, Refusal, Sure
 from cattailer.core.takes.settings import CaptureSettings
+from cattailer.services.desk import places
 from cattailer.services.desk.desk import Desk
 from cattailer.services.keeping import verifying
 from cattailer.services.running import arming, binning, capturing, frame, marking, ranges, runs, transport
 from cattailer.services.session import demo, history, inputs
 from cattailer.services.stages.capture import show
 from cattailer.services.stages.takes import files
-from cattailer.store.models import Media, Run, Take
+from cattailer.store.models import Media, Run, Session, Take
 from tests.helpers.capturing import all_runs, armed, settled
 from tests.helpers.sessions import make_takes, plan_of, rows_of, stop, takes_of, the_patch, words
 from tests.helpers.waiting import pass_time, wait_for
@@ -294,6 +295,30 @@ def test_armed_in_mid_run_a_track_joins_it(desk: Desk) -> None:
     (run,) = all_runs(desk, session)
     assert len(run.takes) == 3
     assert len({(t.start, t.samples, t.number) for t in run.takes}) == 1
+
+
+def test_files_of_a_track_that_joined_are_read_again_too(desk: Desk, monkeypatch: pytest.MonkeyPatch) -> None:
+    session = armed(desk)
+    transport.capture(desk, session)
+    pass_time(desk.engine, 0.5)
+    arming.arm_track(desk, session, rows_of(desk, session)[2].id, True)
+    pass_time(desk.engine, 0.3)
+    with monkeypatch.context() as later:
+        later.setattr(runs, "enter_late", lambda desk, story: False)
+        stop(desk, session)
+        wait_for(lambda: bool(runs.enter_finished(desk) or all_runs(desk, session)))
+        assert verifying.verify_one(desk)
+        assert all_runs(desk, session)[0].verified == "yes"
+    wait_for(lambda: bool(runs.enter_finished(desk) or len(all_runs(desk, session)[0].takes) == 3))
+    with desk.database.transaction() as db:
+        late = db.query(Take).order_by(Take.id.desc()).first()
+        assert late is not None
+        path = places.folder_of(desk, db.get_one(Session, session)) / late.media.path
+    with path.open("r+b") as file:
+        file.seek(-9, 2)
+        file.write(b"spoilt")
+    assert verifying.verify_one(desk)
+    assert "not as it was written" in all_runs(desk, session)[0].verified
 
 
 def test_locked_tracks_stay_as_they_are(desk: Desk) -> None:

@@ -1,5 +1,7 @@
 """What becomes of what lay there before, when something is captured over it."""
 
+from enum import Enum
+
 KEEP, ONLY, REPLACE, LAYER = "keep", "only", "replace", "layer"
 WAYS = {
     KEEP: ("keep every take", "Every take stays; the newest is heard where they overlap."),
@@ -18,6 +20,21 @@ Stretch = tuple[int, int]
 def touches(one: Stretch, other: Stretch) -> bool:
     """Whether two stretches [start, stop) have a sample in common."""
     return one[0] < other[1] and other[0] < one[1]
+
+
+class Fate(Enum):
+    """Of an older take: nothing happens to it, all of it goes to the bin, or the stretch that was captured does."""
+
+    STAYS = "stays"
+    BIN = "bin"
+    CUT = "cut"
+
+
+def fate(over: str, captured: Stretch, older: Stretch) -> Fate:
+    """What becomes of an older take of the same track once the run that was captured over it is checked."""
+    if over not in (ONLY, REPLACE) or not touches(captured, older):
+        return Fate.STAYS
+    return Fate.BIN if over == ONLY else Fate.CUT
 
 
 def without(whole: Stretch, cuts: list[Stretch]) -> list[Stretch]:

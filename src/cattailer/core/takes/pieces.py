@@ -1,7 +1,22 @@
 """Which take is heard where."""
 
 import heapq
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from typing import Any, NamedTuple
+
+from cattailer.core.comps.fades import S_CURVE
+
+EDGE_S = 0.002
+"""How long a piece fades in and out where it borders on something else: a cut must not click."""
+
+
+class Slope(NamedTuple):
+    """A fade on the timeline, [start, start + samples); ``shape`` as in ``core.comps.fades``."""
+
+    start: int
+    samples: int
+    shape: str
 
 
 @dataclass(frozen=True)
@@ -24,7 +39,8 @@ class TakeSpan:
 @dataclass(frozen=True)
 class Piece:
     """A piece of a take that sounds: timeline [start, start+samples), from ``offset`` in the file. ``printed``: the
-    track's effects are in it."""
+    track's effects are in it. Its sound is multiplied by ``gain``, which is negative with reversed polarity, by
+    ``rise`` from its beginning on and by ``fall`` until its end; a slope may begin before the piece or end after it."""
 
     take: int
     track: int
@@ -33,16 +49,59 @@ class Piece:
     samples: int
     offset: int
     printed: bool = False
+    gain: float = 1.0
+    rise: Slope | None = None
+    fall: Slope | None = None
+
+    def plain(self) -> list[Any]:
+        """Plain values, as they travel to the engine."""
+        first = [self.take, self.track, self.path, self.start, self.samples, self.offset, self.printed, self.gain]
+        return [*first, None if self.rise is None else list(self.rise), None if self.fall is None else list(self.fall)]
+
+    @classmethod
+    def of(cls, plain: Sequence[Any]) -> "Piece":
+        """Raises TypeError when those are no piece's values."""
+        *rest, rise, fall = plain
+        piece = cls(*rest)
+        return replace(piece, rise=Slope(*rise) if rise else None, fall=Slope(*fall) if fall else None)
 
 
-def sounding(spans: list[TakeSpan]) -> list[Piece]:
-    """The pieces that sound on one track: the topmost ones, and those that are layered with them; by their start."""
-    pieces = topmost([s for s in spans if not s.layered])
-    layers = [
-        Piece(s.take, s.track, s.path, s.start, s.samples, s.offset, s.printed)
-        for s in spans if s.layered and s.samples > 0
-    ]
-    return sorted([*pieces, *layers], key=lambda p: p.start) if layers else pieces
+def edge_samples(rate_hz: int) -> int:
+    return max(1, round(EDGE_S * rate_hz))
+
+
+def edged(pieces: list[Piece], edge: int) -> list[Piece]:
+    """Pieces, by their start, that fade for ``edge`` samples where they do not go on in the next: a take after what was
+    counted in before it is one sound."""
+    out = []
+    for number, piece in enumerate(pieces):
+        before = pieces[number - 1] if number else None
+        after = pieces[number + 1] if number + 1 < len(pieces) else None
+        stop = piece.start + piece.samples
+        rise = None if before is not None and _goes_on(before, piece) else Slope(piece.start, edge, S_CURVE)
+        fall = None if after is not None and _goes_on(piece, after) else Slope(stop - edge, edge, S_CURVE)
+        out.append(replace(piece, rise=rise, fall=fall))
+    return out
+
+
+def _goes_on(piece: Piece, other: Piece) -> bool:
+    return piece.take == other.take and piece.start + piece.samples == other.start
+
+
+def sounding(spans: list[TakeSpan], edge: int) -> list[Piece]:
+    """The pieces that sound on one track: the topmost ones, and those that are layered with them; by their start. They
+    fade for ``edge`` samples at their ends."""
+    pieces = edged(topmost([s for s in spans if not s.layered]), edge)
+    layers = sorted(
+        (
+            Piece(s.take, s.track, s.path, s.start, s.samples, s.offset, s.printed)
+            for s in spans if s.layered and s.samples > 0
+        ),
+        key=lambda p: p.start,
+    )
+    for layer in apart(layers):
+        pieces += edged(layer, edge)
+    return sorted(pieces, key=lambda p: p.start) if layers else pieces
 
 
 def apart(pieces: list[Piece]) -> list[list[Piece]]:

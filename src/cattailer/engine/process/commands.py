@@ -55,7 +55,7 @@ def carry_out(server: Server, command: Command[Any]) -> Any:
 def _run_plan(server: Server, command: commands.RunPlan) -> Status:
     engine, pieces = server.engine, command.pieces
     if pieces is not None:
-        plan = Plan.from_dict(command.plan, (Piece(*piece) for piece in pieces))
+        plan = Plan.from_dict(command.plan, (Piece.of(piece) for piece in pieces))
     else:
         running = engine.plan if engine is not None else None
         wanted = (command.plan["session"], command.plan["takes_revision"])

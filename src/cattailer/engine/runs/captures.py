@@ -184,15 +184,15 @@ class Captures:
     def make_next(self, start: int, first: int | None = None) -> RunWriter | None:
         """Opens the next pass, under the next number that is free. None where that cannot be: then the capture ends,
         at once or, where it begins at ring sample ``first``, once that will not be held for much longer."""
-        run = self.make(self.header, start, first)
+        run = self.make(self.header, start, first, goes_on=first is not None)
         if run is not None:
             self.header = run.header
         return run
 
-    def make(self, before: RunHeader, start: int, first: int | None) -> RunWriter | None:
+    def make(self, before: RunHeader, start: int, first: int | None, goes_on: bool = False) -> RunWriter | None:
         """Opens the run after another; None as ``make_next``."""
         try:
-            run = make_following(self.engine, self.making, before, start)
+            run = make_following(self.engine, self.making, before, start, goes_on)
         except OSError as why:
             if first is None or self.engine.ring.written - first > PATIENCE_S * self.engine.plan.rate_hz:
                 message = LOST_PASS.format(why.strerror or why)

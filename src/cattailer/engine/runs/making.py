@@ -54,10 +54,13 @@ def make_run(engine: Engine, folder: Path, stem: str, header: journal.RunHeader)
     return run
 
 
-def make_following(engine: Engine, making: Making, before: journal.RunHeader, start: int) -> RunWriter:
+def make_following(
+    engine: Engine, making: Making, before: journal.RunHeader, start: int, goes_on: bool = False
+) -> RunWriter:
     """Opens the run after another, under the next number that is free. Raises OSError."""
     for number in range(before.number + 1, before.number + MOST_TAKEN):
-        header = replace(following(before, number, datetime.now().astimezone(), making.named), start=start)
+        made = following(before, number, datetime.now().astimezone(), making.named)
+        header = replace(made, start=start, goes_on=goes_on)
         with suppress(FileExistsError):
             return make_run(engine, *making.place(number), header)
     raise FileExistsError(errno.EEXIST, "every number is taken")

@@ -10,14 +10,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cattailer.core.plan import Plan
-from cattailer.core.sound.curves import rising
 from cattailer.core.takes.pieces import Piece, apart
 from cattailer.media import wavfile
+from cattailer.media.piecesound import add_to
 
 PAGE = 16384
-AHEAD_S = 3.0
-EDGE_S = 0.002
-"""So long a piece fades in and out where it borders on something else: a cut must not click."""
+AHEAD_S = 5.0
 LOOK_AGAIN_S = 1.0
 
 Floats = NDArray[np.float32]
@@ -37,8 +35,6 @@ class Playback:
                 by_track.setdefault((piece.track, piece.printed), []).append(piece)
         for track, pieces in by_track.items():
             self._tracks += [_Track(*at[track], layer) for layer in apart(pieces)]
-        self._edge = max(1, round(EDGE_S * plan.rate_hz))
-        self._rise = rising(self._edge)
         self._infos: dict[str, wavfile.WaveInfo] = {}
         self._pages: dict[int, Floats] = {}
         self._ahead = int(AHEAD_S * plan.rate_hz)
@@ -104,37 +100,19 @@ class Playback:
         page = np.zeros((self.rows, PAGE), np.float32)
         for track in self._tracks:
             for number in track.touching(start, start + PAGE):
-                piece = track.pieces[number]
-                a, b = max(start, piece.start), min(start + PAGE, piece.start + piece.samples)
-                sound = self._read(piece, piece.offset + a - piece.start, b - a)
-                if sound is not None:
-                    b = min(b, a + sound.shape[1])
-                    # A take of a mono track that is a pair by now sounds on both sides, and the reverse.
-                    fitted = sound if len(sound) in (1, track.channels) else sound.mean(axis=0)
-                    made = np.array(np.broadcast_to(fitted, (track.channels, b - a)))
-                    if not track.goes_on(number - 1):
-                        self._fade(made, piece.start - a, self._rise)
-                    if not track.goes_on(number):
-                        self._fade(made, piece.start + piece.samples - self._edge - a, self._rise[::-1])
-                    page[track.row : track.row + track.channels, a - start : b - start] += made
+                add_to(page[track.row : track.row + track.channels], track.pieces[number], start, self._read)
         return page
 
-    def _fade(self, rows: Floats, at: int, gains: Floats) -> None:
-        """Applies gains from place ``at`` on; it may lie partly outside."""
-        a, b = max(0, at), min(rows.shape[1], at + len(gains))
-        if a < b:
-            rows[:, a:b] *= gains[a - at : b - at]
-
-    def _read(self, piece: Piece, at: int, count: int) -> Floats | None:
-        """A stretch of a take, or None when its file is gone; the other tracks play on."""
-        if piece.path in self.missing:
+    def _read(self, path: str, at: int, count: int) -> Floats | None:
+        """A stretch of a file, or None when it is gone; the other tracks play on."""
+        if path in self.missing:
             return None
         try:
-            if piece.path not in self._infos:
-                self._infos[piece.path] = wavfile.inspect(Path(piece.path))
-            return wavfile.read(self._infos[piece.path], at, count)
+            if path not in self._infos:
+                self._infos[path] = wavfile.inspect(Path(path))
+            return wavfile.read(self._infos[path], at, count)
         except (OSError, ValueError):
-            self.missing.append(piece.path)
+            self.missing.append(path)
             return None
 
 
@@ -152,13 +130,6 @@ class _Track:
         if first < len(self.pieces) and self.pieces[first].start + self.pieces[first].samples <= start:
             first += 1
         return range(first, bisect_right(self._starts, stop - 1))
-
-    def goes_on(self, number: int) -> bool:
-        """Whether the piece there goes on in the next one as one sound: a take after what was counted in before it."""
-        if not 0 <= number < len(self.pieces) - 1:
-            return False
-        one, other = self.pieces[number], self.pieces[number + 1]
-        return one.take == other.take and one.start + one.samples == other.start
 
 
 def same_pieces(a: Playback | None, pieces: Sequence[Piece]) -> bool:

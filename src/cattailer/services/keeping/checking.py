@@ -14,7 +14,7 @@ from cattailer.media import wavfile
 from cattailer.services.desk.desk import Desk, log
 from cattailer.services.desk.places import folder_of, kept_as, root_of
 from cattailer.services.keeping.verifying import what_is_wrong
-from cattailer.services.session.editing import enter
+from cattailer.services.session.editing import enter, takes_changed
 from cattailer.services.session.pushing import push
 from cattailer.services.session.reading import get_session
 from cattailer.store.models import Media
@@ -79,7 +79,7 @@ def _run(desk: Desk, session_id: int, live: LiveMediaCheck, folder: Path, files:
                 db.get_one(Media, media_id).path = kept_as(folder, place)
             enter(db, session, f"Media checked: {live.words}", "fixed", {}, {})
             if found:
-                session.takes_revision = session.revision
+                takes_changed(session)
         if found:
             push(desk, session_id)
     except Exception as why:

@@ -6,7 +6,7 @@ from pathlib import Path
 from sqlalchemy import orm, select
 
 from cattailer.core.gear.rates import rescaled
-from cattailer.core.takes.over import ONLY, REPLACE, touches
+from cattailer.core.takes.over import ONLY, REPLACE, Fate, fate
 from cattailer.media import wavfile
 from cattailer.services.desk.desk import Desk
 from cattailer.services.desk.places import folder_of
@@ -67,9 +67,8 @@ def _make_way(db: orm.Session, run: Run) -> None:
         for other in db.scalars(older):
             rate = other.media.rate_hz
             here = rescaled(stretch[0], run.rate_hz, rate), rescaled(stretch[1], run.rate_hz, rate)
-            if not touches(here, (other.start, other.start + other.samples)):
-                continue
-            if run.over == ONLY:
+            becomes = fate(run.over, here, (other.start, other.start + other.samples))
+            if becomes == Fate.BIN:
                 other.binned, other.binned_by = True, run.id
-            elif [*here, run.id] not in other.cuts:
+            elif becomes == Fate.CUT and [*here, run.id] not in other.cuts:
                 other.cuts = [*other.cuts, [*here, run.id]]

@@ -10,7 +10,7 @@ from cattailer.media import journal, recovery, wavfile
 from cattailer.media.journal import LEAD_IN_FOLDER, FileEnd, RunFile, RunStory
 from cattailer.services.desk.desk import Desk
 from cattailer.services.desk.places import folder_of, kept_as
-from cattailer.services.session.editing import enter
+from cattailer.services.session.editing import enter, takes_changed
 from cattailer.services.session.pushing import push
 from cattailer.services.session.reading import get_session
 from cattailer.store.kept import Mark
@@ -77,9 +77,10 @@ def enter_late(desk: Desk, story: RunStory) -> bool:
         if {t.track_id for t in run.takes} & {f.track for f in story.header.files}:
             return True
         enter_takes(desk, db, session, story, run, story.header.start)
+        run.verified = ""  # their files were not read again yet
         names = ", ".join(f.name for f in story.header.files)
         enter(db, session, f"{names} joined take {run.number}", "fixed", {}, {"run": story.header.run})
-        session.takes_revision = session.revision
+        takes_changed(session)
     push(desk, story.header.session)
     return True
 

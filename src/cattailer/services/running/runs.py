@@ -22,7 +22,8 @@ from cattailer.services.desk import places
 from cattailer.services.desk.desk import Desk, log
 from cattailer.services.desk.places import folder_of
 from cattailer.services.running.entering import enter_late, enter_lead_out, enter_takes, mark_ends, rate
-from cattailer.services.session.editing import editing, enter
+from cattailer.services.session.comping import captured_over
+from cattailer.services.session.editing import editing, enter, takes_changed
 from cattailer.services.session.pushing import push
 from cattailer.store.models import Media, Run, Session, Take
 
@@ -149,10 +150,12 @@ def _enter(desk: Desk, story: RunStory) -> bool:
             dropouts=[[d.offset, d.samples, d.load, d.cause] for d in story.dropouts],
             round_trip_samples=header.round_trip_samples, claimed_samples=header.claimed_samples,
             roll=header.roll or header.run, pass_number=header.pass_number, over=header.over,
-            waved=list(header.waved),
+            waved=list(header.waved), goes_on=header.goes_on,
         )
         db.add(run)
         enter_takes(desk, db, session, story, run)
+        db.flush()
+        captured_over(db, session, run)
         rate(db, run)
         how = CaptureSettings.from_dict(session.capturing)
         if how.marks:
@@ -160,7 +163,7 @@ def _enter(desk: Desk, story: RunStory) -> bool:
         name = f"Run {number}{f' ({header.note})' if header.note else ''}"
         what = f"{name} {'recovered' if story.recovered else 'captured'}"
         enter(db, session, what, "fixed", {}, {"run": header.run})
-        session.takes_revision = session.revision
+        takes_changed(session)
     push(desk, header.session)
     if how.disarms:
         _disarm(desk, header.session)

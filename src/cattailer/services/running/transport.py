@@ -23,7 +23,7 @@ from cattailer.services.running.runheader import NextRun, next_run
 from cattailer.services.session.opening import open_session
 from cattailer.services.session.reading import get_session
 from cattailer.services.session.rows import patch_of, tempo_of
-from cattailer.services.session.sounding import first_of_takes
+from cattailer.services.sounding.pieces import first_of_takes
 from cattailer.store.models import Run, Session, Track
 
 LEAST_MINUTES = 0.5

@@ -19,7 +19,7 @@ from cattailer.core.takes.pieces import Piece
 from cattailer.core.time.clicking import ClickSettings
 from cattailer.services.desk.desk import Desk
 from cattailer.services.session.rows import loop_of, measured_correction, patch_of, tempo_of
-from cattailer.services.session.sounding import pieces_of
+from cattailer.services.sounding.pieces import pieces_of
 from cattailer.store.models import Session
 
 

@@ -5,7 +5,7 @@ from contextlib import contextmanager
 from dataclasses import dataclass
 from typing import Any, TypeVar
 
-from sqlalchemy import delete, orm, update
+from sqlalchemy import orm, update
 
 from cattailer.core.errors import NotFound, NotNow
 from cattailer.services.desk.desk import Desk
@@ -14,11 +14,10 @@ from cattailer.services.session.pushing import push
 from cattailer.services.session.reading import get_session
 from cattailer.store.base import Base
 from cattailer.store.database import tell_revision
-from cattailer.store.images import Recorder, moves_takes
+from cattailer.store.images import Images, Recorder, moves_comps, moves_takes
 from cattailer.store.kept import History
 from cattailer.store.models import Group, Input, Mix, Return, Route, Session, Track
 
-KEPT_HISTORY = 500
 Row = TypeVar("Row", bound=Base)
 
 
@@ -94,10 +93,7 @@ def editing(desk: Desk, session_id: int) -> Iterator[Edit]:
         db.execute(update(History).where(of_session, History.state == "undone").values(state="past"))
         enter(db, edit.session, edit.what, edit.state, recorder.before, recorder.after)
         preampmarks.note(desk, db, edit.session, recorder.before, recorder.after)
-        if moves_takes(recorder.after):
-            edit.session.takes_revision = edit.session.revision
-        oldest = edit.session.revision - KEPT_HISTORY
-        db.execute(delete(History).where(of_session, History.revision < oldest, History.state != "fixed"))
+        note_what_sounds(edit.session, recorder.after)
     push(desk, session_id)
 
 
@@ -109,6 +105,19 @@ def enter(
     db.add(History(
         session_id=session.id, revision=session.revision, what=what, state=state, before=before, after=after
     ))
+
+
+def note_what_sounds(session: Session, images: Images) -> None:
+    """What sounds changed, where these images say so."""
+    if moves_takes(images):
+        takes_changed(session)
+    elif moves_comps(images):
+        session.takes_revision = session.revision
+
+
+def takes_changed(session: Session) -> None:
+    """Takes came, went or moved in this revision."""
+    session.takes_revision = session.spans_revision = session.revision
 
 
 def count_on(db: orm.Session, session: Session) -> None:

@@ -17,7 +17,7 @@ from cattailer.media import overview
 from cattailer.services.desk.desk import Desk
 from cattailer.services.session.reading import get_session
 from cattailer.services.session.rows import take_counts, tempo_of
-from cattailer.services.session.sounding import pieces_of
+from cattailer.services.sounding.pieces import pieces_of
 from cattailer.store.kept import Mark
 from cattailer.store.models import Media, Run, Take, Track
 

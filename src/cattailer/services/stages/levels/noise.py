@@ -15,7 +15,7 @@ from cattailer.services.running import transport
 from cattailer.services.session.opening import open_session
 from cattailer.services.session.reading import get_session
 from cattailer.services.session.rows import patch_of, tempo_of
-from cattailer.services.session.sounding import end_of_takes
+from cattailer.services.sounding.pieces import end_of_takes
 from cattailer.services.stages.levels import soundcheck
 from cattailer.services.stages.levels.live import LiveCheck
 from cattailer.store.measured import Check

@@ -16,7 +16,7 @@ from cattailer.services.session import tracks
 from cattailer.services.session.opening import open_session
 from cattailer.services.session.reading import get_session
 from cattailer.services.session.rows import tempo_of
-from cattailer.services.session.sounding import end_of_takes
+from cattailer.services.sounding.pieces import end_of_takes
 
 PRINTED = "Click"
 MOST_PRINTED_S = 2 * 3600

@@ -9,7 +9,7 @@ from cattailer.services.desk.desk import Desk
 from cattailer.services.running import frame
 from cattailer.services.session import inputs, opening, tracks
 from cattailer.services.session.reading import get_session
-from cattailer.services.session.sounding import end_of_takes, first_of_takes, pieces_of
+from cattailer.services.sounding.pieces import end_of_takes, first_of_takes, pieces_of
 from cattailer.services.stages.capture import lanes, show
 from cattailer.services.stages.takes import show as takes_show
 from cattailer.store.models import Media, Run, Session, Take

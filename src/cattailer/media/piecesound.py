@@ -1,0 +1,42 @@
+"""The sound of a piece: a stretch of its file with its gain and its slopes."""
+
+from collections.abc import Callable
+
+import numpy as np
+from numpy.typing import NDArray
+
+from cattailer.core.comps.fades import falling, rising
+from cattailer.core.takes.pieces import Piece
+
+Floats = NDArray[np.float32]
+Read = Callable[[str, int, int], Floats | None]
+"""Path, first sample and how many: (channels, samples), or None where the file is gone; fewer where it ends."""
+
+
+def add_to(rows: Floats, piece: Piece, start: int, read: Read) -> None:
+    """Adds what sounds of a piece in [start, start + samples) to ``rows``, shape (channels, samples)."""
+    first, last = max(start, piece.start), min(start + rows.shape[1], piece.start + piece.samples)
+    sound = read(piece.path, piece.offset + first - piece.start, last - first) if first < last else None
+    if sound is None:
+        return
+    last = first + sound.shape[1]
+    # A take of a mono track that is a pair by now sounds on both sides, and the reverse.
+    fitted = sound if len(sound) in (1, len(rows)) else sound.mean(axis=0, keepdims=True)
+    rows[:, first - start : last - start] += shaped(fitted, piece, first, last)
+
+
+def shaped(sound: Floats, piece: Piece, first: int, last: int) -> Floats:
+    """Sound at timeline [first, last) with the gain and the slopes of its piece. Gains are multiplied in float64, so
+    that one rounding is all that happens to a sample."""
+    rise, fall = piece.rise, piece.fall
+    rises = rise is not None and first < rise.start + rise.samples
+    falls = fall is not None and last > fall.start
+    if piece.gain == 1.0 and not rises and not falls:
+        return sound
+    gains = np.full(last - first, piece.gain)
+    if rise is not None and rises:
+        gains *= rising(rise.shape, rise.samples, first - rise.start, last - rise.start)
+    if fall is not None and falls:
+        gains *= falling(fall.shape, fall.samples, first - fall.start, last - fall.start)
+    made: Floats = (sound * gains).astype(np.float32)
+    return made

@@ -1,0 +1,118 @@
+"""The comps of tracks: which is in use, and how one comes to be."""
+
+from sqlalchemy import orm, select
+
+from cattailer.core.comps.comppiece import CompPiece, Pieces, pieces_of
+from cattailer.core.comps.laying import joined, lay
+from cattailer.core.comps.together import together
+from cattailer.core.errors import NotFound
+from cattailer.core.gear.rates import rescaled
+from cattailer.core.takes.pieces import topmost
+from cattailer.services.desk.desk import Desk
+from cattailer.services.sounding.pieces import spans_of
+from cattailer.store.comps import Comp
+from cattailer.store.models import Run, Session, Take, Track
+
+FIRST_NAME = "comp 1"
+
+
+def tracks_with(session: Session, track: Track) -> list[Track]:
+    """Those that are chosen and cut together, the track first."""
+    by_hand = {t.id: t.together for t in session.tracks}
+    own = [set(m.own) for m in session.mixes if m.own]
+    wanted = together(track.id, by_hand, own)
+    return [track, *(t for t in session.tracks if t.id in wanted and t is not track)]
+
+
+def get_comp(db: orm.Session, session_id: int, comp_id: int) -> Comp:
+    """Raises NotFound, for a comp of another session too."""
+    comp = db.get(Comp, comp_id)
+    if comp is None or comp.session_id != session_id:
+        raise NotFound("That comp is not here any more. Look at the list again; nothing was changed.")
+    return comp
+
+
+def pieces_at(comp: Comp, session: Session) -> Pieces:
+    """At the session's rate."""
+    return pieces_of(comp.pieces, comp.rate_hz, session.rate_hz)
+
+
+def write(comp: Comp, session: Session, pieces: Pieces) -> None:
+    comp.pieces, comp.rate_hz = [p.to_dict() for p in pieces], session.rate_hz
+
+
+def in_use(desk: Desk, db: orm.Session, session: Session, track: Track) -> Comp:
+    """The comp of a track that is in use; made of what is heard where none is."""
+    comp = db.get(Comp, track.comp_id) if track.comp_id is not None else None
+    if comp is None:
+        comp = make(db, session, track, free_name(db, track, FIRST_NAME), heard(desk, session, track))
+        use(track, comp.id)
+    return comp
+
+
+def heard(desk: Desk, session: Session, track: Track) -> Pieces:
+    """What is heard of a track, as pieces; what is layered lies on top of one another."""
+    db = orm.object_session(session)
+    assert db is not None
+    comp = db.get(Comp, track.comp_id) if track.comp_id is not None else None
+    return pieces_at(comp, session) if comp is not None else on_top(desk, session, track)
+
+
+def on_top(desk: Desk, session: Session, track: Track) -> Pieces:
+    """The newest takes, wherever they lie."""
+    db = orm.object_session(session)
+    assert db is not None
+    found = topmost(spans_of(desk, session, track.id).get(track.id, []))
+    takes = db.scalars(select(Take).where(Take.id.in_({p.take for p in found})))
+    begins = {t.id: rescaled(t.start, t.media.rate_hz, session.rate_hz) for t in takes}
+    return joined(tuple(CompPiece(p.take, p.start, p.samples, p.start - begins[p.take]) for p in found))
+
+
+def make(db: orm.Session, session: Session, track: Track, name: str, pieces: Pieces, roll: str = "") -> Comp:
+    comp = Comp(
+        session_id=session.id, track_id=track.id, name=name, rate_hz=session.rate_hz,
+        pieces=[p.to_dict() for p in pieces], roll=roll,
+    )
+    db.add(comp)
+    db.flush()
+    return comp
+
+
+def use(track: Track, comp_id: int | None) -> None:
+    """A comp, or None for the newest on top; the one before is a key away."""
+    if track.comp_id != comp_id:
+        track.comp_before, track.comp_id = track.comp_id, comp_id
+
+
+def free_name(db: orm.Session, track: Track, wanted: str) -> str:
+    """That name, or with the next number that no comp of the track has."""
+    taken = set(db.scalars(select(Comp.name).where(Comp.track_id == track.id)))
+    if wanted not in taken:
+        return wanted
+    head, _, number = wanted.rpartition(" ")
+    stem, n = (head, int(number)) if head and number.isdecimal() else (wanted, 1)
+    while f"{stem} {n}" in taken:
+        n += 1
+    return f"{stem} {n}"
+
+
+def captured_over(db: orm.Session, session: Session, run: Run) -> None:
+    """What was captured over a comp makes a new one, in use; the passes of one press go into the same."""
+    tracks = {t.id: t for t in session.tracks if t.comp_id is not None}
+    for take in run.takes:
+        track = tracks.get(take.track_id)
+        comp = db.get(Comp, track.comp_id) if track is not None else None
+        if track is None or comp is None:
+            continue
+        pieces = lay(pieces_at(comp, session), _whole(take, run, session))
+        if comp.roll and comp.roll == run.roll:
+            write(comp, session, pieces)
+        else:
+            name = free_name(db, track, f"{comp.name.partition(' + ')[0]} + take {run.number}")
+            use(track, make(db, session, track, name, pieces, run.roll).id)
+
+
+def _whole(take: Take, run: Run, session: Session) -> CompPiece:
+    rate = take.media.rate_hz
+    start = rescaled(take.start, rate, session.rate_hz)
+    return CompPiece(take.id, start, rescaled(take.samples, rate, session.rate_hz), 0)

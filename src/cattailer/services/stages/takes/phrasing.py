@@ -1,0 +1,208 @@
+"""The phrases of a session: laid out, drawn, named, split, joined and moved."""
+
+from pathlib import Path
+
+import numpy as np
+from sqlalchemy import orm, select
+
+from cattailer.core.comps import phrases
+from cattailer.core.comps.phrases import Stretch
+from cattailer.core.errors import NotFound, NotNow, Refusal
+from cattailer.core.gear.rates import rescaled
+from cattailer.core.takes.marks import MARKER
+from cattailer.core.time import ruler as rulers
+from cattailer.media import overview
+from cattailer.services.desk.desk import Desk
+from cattailer.services.session.editing import Edit, editing
+from cattailer.services.session.rows import tempo_of
+from cattailer.services.sounding.pieces import span_of_takes, spans_of
+from cattailer.store.comps import Phrase
+from cattailer.store.kept import Mark
+from cattailer.store.models import Session
+
+MOST_NAME = 200
+BARS, MARKERS, SILENCES = "bars", "markers", "silences"
+WAYS = {BARS: "every few bars", MARKERS: "from marker to marker", SILENCES: "between the silences of the newest take"}
+
+
+def phrases_of(db: orm.Session, session: Session) -> list[Phrase]:
+    """In the order of the music; their ends at the session's rate."""
+    found = list(db.scalars(select(Phrase).where(Phrase.session_id == session.id)))
+    return sorted(found, key=lambda p: stretch_of(p, session))
+
+
+def stretch_of(phrase: Phrase, session: Session) -> Stretch:
+    return (
+        rescaled(phrase.start, phrase.rate_hz, session.rate_hz), rescaled(phrase.stop, phrase.rate_hz, session.rate_hz)
+    )
+
+
+def lay_out(desk: Desk, session_id: int, way: str, bars: int = 8, track_id: int = 0) -> None:
+    """Phrases anew, over everything that was captured. Those of the same stretch as before keep their names and marks.
+    Raises Refusal, NotNow."""
+    with editing(desk, session_id) as edit:
+        session, (first, last) = edit.session, span_of_takes(edit.session)
+        if last <= 0:
+            raise NotNow("Nothing was captured yet, so there is nothing to cut into phrases.")
+        if way == BARS:
+            made = phrases.every(tempo_of(session), bars, first, last)
+        elif way == MARKERS:
+            places = _markers(edit)
+            if not places:
+                raise NotNow("There is no marker yet. N sets one where the timeline is; nothing was changed.")
+            made = phrases.between(places, first, last)
+        elif way == SILENCES:
+            made = _silences(desk, session, track_id)
+            if not made:
+                raise NotNow("There is no sound on this track between which silences could be found.")
+        else:
+            raise Refusal(f"Phrases come {', '.join(WAYS.values())}. Nothing was changed.")
+        known = {stretch_of(p, session): p for p in phrases_of(edit.db, session)}
+        for stretch, phrase in known.items():
+            if stretch not in made:
+                edit.db.delete(phrase)
+        for stretch in made:
+            if stretch not in known:
+                _add(edit, stretch)
+        edit.what = f"{len(made)} phrases, {WAYS[way]}"
+
+
+def draw(desk: Desk, session_id: int, first: str, last: str, name: str = "") -> None:
+    """One by hand, between two places as people type them; others make room. Raises Refusal."""
+    with editing(desk, session_id) as edit:
+        tempo = tempo_of(edit.session)
+        try:
+            new = rulers.place(first, tempo), rulers.place(last, tempo, until=True)
+        except ValueError as why:
+            said = str(why)
+            raise Refusal(f"{said[0].upper()}{said[1:]}. The phrases stayed as they were.") from why
+        if not 0 <= new[0] < new[1]:
+            raise Refusal("A phrase goes from one place to a later one. The phrases stayed as they were.")
+        old = phrases_of(edit.db, edit.session)
+        kept = phrases.around([stretch_of(p, edit.session) for p in old], new)
+        for phrase, stretch in zip(old, kept, strict=True):
+            if stretch is None:
+                edit.db.delete(phrase)
+            elif stretch != stretch_of(phrase, edit.session):
+                _set(phrase, edit.session, stretch)
+        _add(edit, new, _name(name))
+        edit.what = f"Phrase {rulers.words(new[0], tempo, edit.session.ruler)} drawn"
+
+
+def rename(desk: Desk, session_id: int, phrase_id: int, name: str, was: str | None = None) -> None:
+    with editing(desk, session_id) as edit:
+        phrase = get_phrase(edit.db, session_id, phrase_id)
+        edit.expect(phrase, "name", was, "This phrase")
+        phrase.name = _name(name)
+        edit.what = f"Phrase is called “{phrase.name}”" if phrase.name else "Phrase has no name"
+
+
+def split(desk: Desk, session_id: int, phrase_id: int) -> None:
+    """In two, at the playhead where that is inside, else at the beat in its middle."""
+    position = desk.engine_state().position
+    with editing(desk, session_id) as edit:
+        session, phrase = edit.session, get_phrase(edit.db, session_id, phrase_id)
+        start, stop = stretch_of(phrase, session)
+        tempo = tempo_of(session)
+        beats = [b.sample for b in tempo.beats_between(start + 1, stop)]
+        bars = [b.sample for b in tempo.beats_between(start + 1, stop) if b.beat == 1]
+        middle = min(bars or beats or [(start + stop) // 2], key=lambda s: abs(2 * s - start - stop))
+        at = position if start < position < stop else middle
+        if not start < at < stop:
+            raise Refusal("This phrase is too short to be split.")
+        _set(phrase, session, (start, at))
+        _add(edit, (at, stop))
+        edit.what = f"Phrase split at {rulers.words(at, tempo, session.ruler)}"
+
+
+def join(desk: Desk, session_id: int, phrase_id: int) -> None:
+    """With the next one; marks of both stay with the first. Raises NotNow where none follows."""
+    with editing(desk, session_id) as edit:
+        phrase = get_phrase(edit.db, session_id, phrase_id)
+        rows = phrases_of(edit.db, edit.session)
+        number = rows.index(phrase)
+        if number + 1 == len(rows):
+            raise NotNow("This is the last phrase, so there is none to join it with.")
+        after = rows[number + 1]
+        _set(phrase, edit.session, (stretch_of(phrase, edit.session)[0], stretch_of(after, edit.session)[1]))
+        phrase.name = " / ".join(filter(None, (phrase.name, after.name)))[:MOST_NAME]
+        edit.db.delete(after)
+        edit.what = "Two phrases joined"
+
+
+def set_ends(desk: Desk, session_id: int, phrase_id: int, first: str, last: str) -> None:
+    """Begins and ends elsewhere, as people type places; a neighbour that met it still does. Raises Refusal."""
+    with editing(desk, session_id) as edit:
+        session, phrase = edit.session, get_phrase(edit.db, session_id, phrase_id)
+        tempo, rows = tempo_of(session), phrases_of(edit.db, edit.session)
+        try:
+            new = rulers.place(first, tempo), rulers.place(last, tempo, until=True)
+        except ValueError as why:
+            said = str(why)
+            raise Refusal(f"{said[0].upper()}{said[1:]}. The phrase stayed as it was.") from why
+        number, old = rows.index(phrase), stretch_of(phrase, session)
+        before = rows[number - 1] if number else None
+        after = rows[number + 1] if number + 1 < len(rows) else None
+        lowest = stretch_of(before, session)[0] + 1 if before else 0
+        highest = stretch_of(after, session)[1] - 1 if after else new[1]
+        if not lowest <= new[0] < new[1] <= highest:
+            raise Refusal("A phrase stays between its neighbours and longer than nothing. It stayed as it was.")
+        for other, end in ((before, 1), (after, 0)):
+            if other is None:
+                continue
+            theirs = list(stretch_of(other, session))
+            met = theirs[end] == old[1 - end]
+            overlaps = theirs[1] > new[0] if end else theirs[0] < new[1]
+            if met or overlaps:
+                theirs[end] = new[1 - end]
+                _set(other, session, (theirs[0], theirs[1]))
+        _set(phrase, session, new)
+        edit.what = f"Phrase moved to {rulers.words(new[0], tempo, session.ruler)}"
+
+
+def remove(desk: Desk, session_id: int, phrase_id: int) -> None:
+    with editing(desk, session_id) as edit:
+        phrase = get_phrase(edit.db, session_id, phrase_id)
+        edit.what = f"Phrase “{phrase.name}” taken away" if phrase.name else "A phrase taken away"
+        edit.db.delete(phrase)
+
+
+def get_phrase(db: orm.Session, session_id: int, phrase_id: int) -> Phrase:
+    """Raises NotFound."""
+    phrase = db.get(Phrase, phrase_id)
+    if phrase is None or phrase.session_id != session_id:
+        raise NotFound("That phrase is not here any more. Look at the sheet again; nothing was changed.")
+    return phrase
+
+
+def _name(name: str) -> str:
+    if len(name) > MOST_NAME:
+        raise Refusal(f"A phrase's name has {MOST_NAME} characters at most. It stayed as it was.")
+    return " ".join(name.split())
+
+
+def _add(edit: Edit, stretch: Stretch, name: str = "") -> None:
+    edit.db.add(Phrase(
+        session_id=edit.session.id, start=stretch[0], stop=stretch[1], rate_hz=edit.session.rate_hz, name=name
+    ))
+
+
+def _set(phrase: Phrase, session: Session, stretch: Stretch) -> None:
+    phrase.start, phrase.stop, phrase.rate_hz = *stretch, session.rate_hz
+
+
+def _markers(edit: Edit) -> list[int]:
+    query = select(Mark.at, Mark.rate_hz).where(Mark.session_id == edit.session.id, Mark.kind == MARKER)
+    return [rescaled(at, rate, edit.session.rate_hz) for at, rate in edit.db.execute(query)]
+
+
+def _silences(desk: Desk, session: Session, track_id: int) -> list[Stretch]:
+    spans = [s for s in spans_of(desk, session, track_id).get(track_id, []) if s.offset == 0]
+    if not spans:
+        return []
+    newest = max(spans, key=lambda s: s.order)
+    found = overview.of_wave(Path(newest.path))
+    if found is None:
+        return []
+    peaks = np.abs(found.fine.astype(np.float64)).max(axis=(1, 2)) / 32767.0
+    return phrases.by_silence(peaks, overview.BUCKET, session.rate_hz, newest.start)
