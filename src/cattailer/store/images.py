@@ -19,8 +19,9 @@ WATCHED: tuple[type[Base], ...] = (
 _ORDER = {model.__tablename__: n for n, model in enumerate(WATCHED)}
 _UNWATCHED = {
     "sessions": {"revision", "takes_revision", "spans_revision", "opened_at", "created_at", "folder", "id", "alone",
-                 "kept", "media_root", "copy_root", "fallback_root"},
+                 "hearing", "kept", "media_root", "copy_root", "fallback_root"},
     "runs": {"verified", "copied"},
+    "comps": {"made_at"},
 }
 
 _CAPTURED = (Run, Take)

@@ -18,8 +18,9 @@ class Session(Base):
     where that is empty; what is captured is also written below ``copy_root``, and goes on below ``fallback_root``
     where the disk fails. ``revision`` counts edits, ``takes_revision`` is that at which what sounds of takes
     changed last, ``spans_revision`` that at which takes did, and not only comps. The range is empty where its ends
-    are equal; the ``ruler`` counts "bars" or "time". ``alone`` is the end that the main mix plays alone. ``kept``:
-    empty in the list, "away" where somebody put it away, "bin" in the bin."""
+    are equal; the ``ruler`` counts "bars" or "time". ``alone`` is the end that the main mix plays alone;
+    ``hearing`` are takes that are tried in the mix, by track. ``kept``: empty in the list, "away" where somebody
+    put it away, "bin" in the bin."""
 
     __tablename__ = "sessions"
 
@@ -54,6 +55,7 @@ class Session(Base):
     fallback_root: Mapped[str] = mapped_column(default="")
     kept: Mapped[str] = mapped_column(default="")
     alone: Mapped[str] = mapped_column(default="")
+    hearing: Mapped[dict[str, Any]] = mapped_column(default=dict)
     revision: Mapped[int] = mapped_column(default=1)
     takes_revision: Mapped[int] = mapped_column(default=1)
     spans_revision: Mapped[int] = mapped_column(default=1)

@@ -8,6 +8,9 @@ from numpy.typing import NDArray
 from cattailer.core.errors import Refusal
 from cattailer.core.time.timeline import TempoMap
 
+BARS, MARKERS, SILENCES = "bars", "markers", "silences"
+WAYS = {BARS: "every few bars", MARKERS: "from marker to marker", SILENCES: "between silences of the newest take"}
+"""Where phrases come from, in words."""
 MOST_PHRASES = 400
 LEAST_SILENCE_S, LEAST_PHRASE_S = 0.25, 0.8
 SILENT_DBFS = -50.0

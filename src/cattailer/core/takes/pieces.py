@@ -104,6 +104,24 @@ def sounding(spans: list[TakeSpan], edge: int) -> list[Piece]:
     return sorted(pieces, key=lambda p: p.start) if layers else pieces
 
 
+def instead(pieces: list[Piece], others: list[Piece], stretch: tuple[int, int], edge: int) -> list[Piece]:
+    """Others in place of what sounds in [start, stop); what is cut fades for ``edge`` samples."""
+    start, stop = stretch
+    left = []
+    for piece in pieces:
+        ends = piece.start + piece.samples
+        if piece.start < start:
+            until = min(ends, start)
+            fall = piece.fall if until == ends else Slope(until - edge, edge, S_CURVE)
+            left.append(replace(piece, samples=until - piece.start, fall=fall))
+        if ends > stop:
+            begins = max(piece.start, stop)
+            rise = piece.rise if begins == piece.start else Slope(begins, edge, S_CURVE)
+            offset = piece.offset + begins - piece.start
+            left.append(replace(piece, start=begins, samples=ends - begins, offset=offset, rise=rise))
+    return sorted([*left, *others], key=lambda p: p.start)
+
+
 def apart(pieces: list[Piece]) -> list[list[Piece]]:
     """Pieces, by their start, dealt out so that within each list none overlaps; as few lists as there are layers."""
     out: list[list[Piece]] = []

@@ -149,6 +149,11 @@ def play_last(desk: Desk, session_id: int) -> Status:
         if run is None:
             raise NotNow("Nothing has been captured yet, so there is nothing to play.")
         position = rescaled(run.start, run.rate_hz, session.rate_hz)
+    return play_from(desk, session_id, position)
+
+
+def play_from(desk: Desk, session_id: int, position: int) -> Status:
+    """Goes there and rolls; a timeline that rolls already goes on rolling there."""
     open_session(desk, session_id)
-    locate(desk, session_id, position)
-    return desk.engine.ask(Roll())
+    found = locate(desk, session_id, position)
+    return desk.engine.ask(Roll()) if found.state == STOPPED else found

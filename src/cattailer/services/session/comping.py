@@ -1,5 +1,7 @@
 """The comps of tracks: which is in use, and how one comes to be."""
 
+from collections.abc import Collection
+
 from sqlalchemy import orm, select
 
 from cattailer.core.comps.comppiece import CompPiece, Pieces, pieces_of
@@ -116,3 +118,16 @@ def _whole(take: Take, run: Run, session: Session) -> CompPiece:
     rate = take.media.rate_hz
     start = rescaled(take.start, rate, session.rate_hz)
     return CompPiece(take.id, start, rescaled(take.samples, rate, session.rate_hz), 0)
+
+
+def names_of(db: orm.Session, track: Track) -> list[tuple[int, str]]:
+    """Number and name of the comps of a track, the newest first."""
+    query = select(Comp.id, Comp.name).where(Comp.track_id == track.id).order_by(Comp.id.desc())
+    return [(comp, name) for comp, name in db.execute(query)]
+
+
+def numbers_of(session: Session, takes: Collection[int]) -> dict[int, int]:
+    """The numbers of takes, by their ids."""
+    db = orm.object_session(session)
+    assert db is not None
+    return {take: number for take, number in db.execute(select(Take.id, Take.number).where(Take.id.in_(takes)))}

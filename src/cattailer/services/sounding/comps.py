@@ -1,12 +1,14 @@
 """What sounds of the comps in use, kept until they change."""
 
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 
 from sqlalchemy import Text, cast, func, orm, select
 
-from cattailer.core.comps.comppiece import pieces_of
+from cattailer.core.comps.comppiece import CompPiece, pieces_of
 from cattailer.core.comps.sounding import sound_of
-from cattailer.core.takes.pieces import Piece
+from cattailer.core.gear.rates import rescaled
+from cattailer.core.takes.pieces import Piece, edge_samples, instead
 from cattailer.services.desk.desk import Desk
 from cattailer.services.sounding.takesounds import take_sounds
 from cattailer.store.comps import Comp
@@ -18,6 +20,25 @@ class LiveComps:
     """By comp: what its rows were when this was worked out, and what sounds of it."""
 
     kept: dict[int, tuple[object, list[Piece]]] = field(default_factory=dict)
+
+
+def tried(desk: Desk, session: Session, by_track: Mapping[int, list[Piece]]) -> dict[int, list[Piece]]:
+    """By track: what sounds where a take is tried in the mix, in its stretch in place of what is in use."""
+    if not session.hearing:
+        return {}
+    sounds = take_sounds(desk, session, [each["take"] for each in session.hearing.values()])
+    out = {}
+    for key, each in session.hearing.items():
+        track, take = int(key), each["take"]
+        rates = each["rate_hz"], session.rate_hz
+        stretch = rescaled(each["start"], *rates), rescaled(each["stop"], *rates)
+        sound = sounds.get(take)
+        if sound is not None:
+            begins = rescaled(each["begins"], *rates)
+            laid = CompPiece(take, stretch[0], stretch[1] - stretch[0], stretch[0] - begins)
+            made = sound_of(track, (laid,), sounds, session.rate_hz)
+            out[track] = instead(by_track.get(track, []), made, stretch, edge_samples(session.rate_hz))
+    return out
 
 
 def comps_in_use(desk: Desk, session: Session) -> dict[int, list[Piece]]:

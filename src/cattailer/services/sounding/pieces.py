@@ -10,7 +10,7 @@ from cattailer.core.takes.over import LAYER, without
 from cattailer.core.takes.pieces import Piece, TakeSpan, edge_samples, sounding
 from cattailer.services.desk.desk import Desk
 from cattailer.services.desk.places import folder_of
-from cattailer.services.sounding.comps import comps_in_use
+from cattailer.services.sounding.comps import comps_in_use, tried
 from cattailer.store.models import Media, Run, Session, Take, Track
 
 
@@ -35,6 +35,7 @@ def pieces_of(desk: Desk, session: Session) -> tuple[Piece, ...]:
             edge = edge_samples(rate)
             on_top = {track: sounding(found, edge) for track, found in spans_of(desk, session).items()}
         by_track = {**on_top, **comps_in_use(desk, session)}
+        by_track.update(tried(desk, session, by_track))
         kept = LivePieces(of, spans, on_top, tuple(p for pieces in by_track.values() for p in pieces))
         desk.live.put(session.id, kept)
     return kept.pieces

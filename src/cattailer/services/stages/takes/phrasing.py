@@ -6,7 +6,7 @@ import numpy as np
 from sqlalchemy import orm, select
 
 from cattailer.core.comps import phrases
-from cattailer.core.comps.phrases import Stretch
+from cattailer.core.comps.phrases import BARS, MARKERS, SILENCES, WAYS, Stretch
 from cattailer.core.errors import NotFound, NotNow, Refusal
 from cattailer.core.gear.rates import rescaled
 from cattailer.core.takes.marks import MARKER
@@ -21,8 +21,6 @@ from cattailer.store.kept import Mark
 from cattailer.store.models import Session
 
 MOST_NAME = 200
-BARS, MARKERS, SILENCES = "bars", "markers", "silences"
-WAYS = {BARS: "every few bars", MARKERS: "from marker to marker", SILENCES: "between the silences of the newest take"}
 
 
 def phrases_of(db: orm.Session, session: Session) -> list[Phrase]:

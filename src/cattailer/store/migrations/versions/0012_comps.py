@@ -43,4 +43,5 @@ def upgrade() -> None:
     for name in ('folded', 'goes_on'):
         op.add_column('runs', sa.Column(name, sa.Boolean(), nullable=False, server_default='false'))
     op.add_column('takes', sa.Column('moved_samples', sa.Integer(), nullable=False, server_default='0'))
+    op.add_column('sessions', sa.Column('hearing', pg.JSONB(), nullable=False, server_default='{}'))
     op.add_column('sessions', sa.Column('spans_revision', sa.Integer(), nullable=False, server_default='1'))

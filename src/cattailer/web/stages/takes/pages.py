@@ -43,13 +43,13 @@ class Listed(Form):
 @blueprint.get("/")
 def stage(session_id: int) -> str:
     shown = show.show(desk(), session_id, query(Listed).whole)
-    return render("takes", shown.frame, page=shown)
+    return render("takes", shown.frame, view="list", page=shown)
 
 
 @blueprint.get("/rows")
 def rows(session_id: int) -> str:
     shown = show.show(desk(), session_id, query(Listed).whole)
-    return render("takes", shown.frame, again=True, page=shown)
+    return render("takes", shown.frame, view="list", again=True, page=shown)
 
 
 @blueprint.post("/<int:take_id>/lead-in")

@@ -63,6 +63,7 @@ function find({ key, code, shiftKey, target }) {
     u: () => { if (capturing) press("punch-out"); },
     r: () => press("play-last"),
     w: () => press("how"),
+    y: () => press("compare"),
     n: () => press("mark"), N: () => press("mishap"),
     "+": () => press("rate-good"), "/": () => press("rate-maybe"), "-": () => press("rate-no"),
     Delete: () => press("discard"),

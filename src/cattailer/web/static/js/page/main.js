@@ -23,6 +23,8 @@ import { startPress } from "../deck/press.js";
 import { startRefresh } from "./refresh.js";
 import { connect } from "./socket.js";
 import { startSessions } from "./sessions.js";
+import { startCut } from "../takes/cut.js";
+import { startSheet } from "../takes/sheet.js";
 import { startTakes } from "../takes/takes.js";
 import { startTempo } from "../timing/tempo.js";
 import { startTrackRows } from "../patch/trackrows.js";
@@ -47,6 +49,8 @@ if (document.body.dataset.session) {
   startPlayers();
   startPress();
   startTakes();
+  startSheet();
+  startCut();
   startFlow();
   startGrid();
   startTrackRows();

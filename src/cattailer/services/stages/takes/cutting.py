@@ -1,0 +1,149 @@
+"""Edits of the pieces that are in use: on a track, and at the same samples on those that are cut together with it."""
+
+from collections.abc import Callable
+
+from cattailer.core.comps import laying
+from cattailer.core.comps.comppiece import Fade, Pieces
+from cattailer.core.comps.snapping import OFF, ZERO, ZERO_REACH_S, at_zero, on_grid, step
+from cattailer.core.errors import NotNow, Refusal
+from cattailer.services.desk.desk import Desk
+from cattailer.services.session import comping
+from cattailer.services.session.editing import Edit, editing
+from cattailer.services.session.rows import tempo_of
+from cattailer.services.sounding.takesounds import take_sounds
+from cattailer.services.stages.takes.piecesound import heard_between, track_pieces
+from cattailer.services.stages.takes.seaming import shape_for
+from cattailer.store.models import Track
+
+MOST_SEAM_MS = 10_000.0
+Change = Callable[[Edit, Track, Pieces], Pieces]
+
+
+def erase(desk: Desk, session_id: int, track_id: int, start: int, stop: int, snap: str = OFF) -> None:
+    """Silence in [start, stop)."""
+    def change(edit: Edit, track: Track, pieces: Pieces) -> Pieces:
+        return laying.erase(pieces, *_lands(desk, edit, track_id, snap, start, stop))
+
+    _edit(desk, session_id, track_id, "a stretch erased", change)
+
+
+def split(desk: Desk, session_id: int, track_id: int, at: int, snap: str = OFF) -> None:
+    def change(edit: Edit, track: Track, pieces: Pieces) -> Pieces:
+        return laying.split(pieces, *_lands(desk, edit, track_id, snap, at))
+
+    _edit(desk, session_id, track_id, "a piece split", change)
+
+
+def take_away(desk: Desk, session_id: int, track_id: int, start: int) -> None:
+    _edit(desk, session_id, track_id, "a piece taken away", lambda e, t, p: laying.take_away(p, start))
+
+
+def trim(
+    desk: Desk, session_id: int, track_id: int, start: int, new_start: int, new_stop: int, snap: str = OFF
+) -> None:
+    """The piece that begins at ``start`` begins and ends elsewhere; its sound stays where it is."""
+    def change(edit: Edit, track: Track, pieces: Pieces) -> Pieces:
+        piece = pieces[laying.number_at(pieces, start)]
+        sound = take_sounds(desk, edit.session, [piece.take]).get(piece.take)
+        if sound is None:
+            raise NotNow("The take of this piece is not there, so it cannot be drawn longer. Nothing was changed.")
+        # Only the end that moved lands somewhere.
+        first = new_start if new_start == piece.start else _lands(desk, edit, track_id, snap, new_start)[0]
+        last = new_stop if new_stop == piece.stop else _lands(desk, edit, track_id, snap, new_stop)[0]
+        return laying.trim(pieces, start, first, last, sound.reach)
+
+    _edit(desk, session_id, track_id, "a piece trimmed", change)
+
+
+def move(desk: Desk, session_id: int, track_id: int, start: int, by: int, snap: str = OFF) -> None:
+    def change(edit: Edit, track: Track, pieces: Pieces) -> Pieces:
+        to = start + by if snap == ZERO else on_grid(start + by, snap, tempo_of(edit.session))
+        return laying.move(pieces, start, to - start)
+
+    _edit(desk, session_id, track_id, "a piece moved", change)
+
+
+def nudge(desk: Desk, session_id: int, track_id: int, start: int, count: int, unit: str) -> None:
+    """By so many bars, beats, milliseconds or samples."""
+    def change(edit: Edit, track: Track, pieces: Pieces) -> Pieces:
+        return laying.move(pieces, start, step(start, count, unit, tempo_of(edit.session)))
+
+    _edit(desk, session_id, track_id, f"a piece nudged by {count:+d} {unit}".replace("-", "−"), change)
+
+
+def set_gain(desk: Desk, session_id: int, track_id: int, start: int, gain_db: float) -> None:
+    """Of this track's piece alone: what microphones hear differs in level."""
+    what = f"a piece at {gain_db:+.1f} dB".replace("-", "−")
+    _edit(desk, session_id, track_id, what, lambda e, t, p: laying.with_gain(p, start, gain_db), alone=True)
+
+
+def flip(desk: Desk, session_id: int, track_id: int, start: int) -> None:
+    what = "polarity of a piece reversed"
+    _edit(desk, session_id, track_id, what, lambda e, t, p: laying.flip(p, start), alone=True)
+
+
+def set_fades(
+    desk: Desk, session_id: int, track_id: int, start: int, fade_in: tuple[float, str], fade_out: tuple[float, str]
+) -> None:
+    """Each with its length in ms and its shape."""
+    def change(edit: Edit, track: Track, pieces: Pieces) -> Pieces:
+        rate = edit.session.rate_hz
+        made = (Fade(round(ms * rate / 1000.0), shape) for ms, shape in (fade_in, fade_out))
+        return laying.with_fades(pieces, start, *made)
+
+    _edit(desk, session_id, track_id, "fades of a piece", change)
+
+
+def set_seam(desk: Desk, session_id: int, track_id: int, start: int, ms: str, shape: str) -> None:
+    """How long the crossfade is with which a piece begins, and its shape; with an empty length it is the usual one, and
+    with an empty shape the one that suits how alike both sides are. Raises Refusal for what is no length."""
+    typed = ms.replace(",", ".").lower().removesuffix("ms").strip()
+    try:
+        length = float(typed) if typed else None
+    except ValueError as why:
+        raise Refusal(f"“{ms}” is no length in milliseconds. The seam stayed as it was.") from why
+    if length is not None and not 0.0 <= length <= MOST_SEAM_MS:
+        raise Refusal(f"A crossfade lasts 0 to {MOST_SEAM_MS:.0f} ms. The seam stayed as it was.")
+
+    def change(edit: Edit, track: Track, pieces: Pieces) -> Pieces:
+        if length is None:
+            return laying.with_seam(pieces, start, None)
+        samples = round(length * edit.session.rate_hz / 1000.0)
+        suits = shape or shape_for(desk, edit.session, pieces, start, samples)
+        return laying.with_seam(pieces, start, Fade(samples, suits))
+
+    _edit(desk, session_id, track_id, "a seam", change)
+
+
+def move_seam(desk: Desk, session_id: int, track_id: int, start: int, to: int, snap: str = OFF) -> None:
+    def change(edit: Edit, track: Track, pieces: Pieces) -> Pieces:
+        return laying.move_seam(pieces, start, *_lands(desk, edit, track_id, snap, to))
+
+    _edit(desk, session_id, track_id, "a seam moved", change)
+
+
+def _lands(desk: Desk, edit: Edit, track_id: int, snap: str, *places: int) -> list[int]:
+    """Where edits at these places land. Zero crossings are those of the track that is edited; others go with it."""
+    tempo = tempo_of(edit.session)
+    if snap != ZERO:
+        return [on_grid(at, snap, tempo) for at in places]
+    reach, pieces = round(ZERO_REACH_S * edit.session.rate_hz), track_pieces(desk, edit.session, track_id)
+    return [at_zero(at, at - reach, heard_between(pieces, at - reach, at + reach)[0]) for at in places]
+
+
+def _edit(
+    desk: Desk, session_id: int, track_id: int, what: str, change: Change, alone: bool = False
+) -> None:
+    """On the track as asked; what does not fit the pieces of those that are cut together leaves them as they are."""
+    with editing(desk, session_id) as edit:
+        track = edit.track(track_id)
+        for other in [track] if alone else comping.tracks_with(edit.session, track):
+            comp = comping.in_use(desk, edit.db, edit.session, other)
+            try:
+                pieces = change(edit, other, comping.pieces_at(comp, edit.session))
+            except Refusal:
+                if other is track:
+                    raise
+                continue
+            comping.write(comp, edit.session, pieces)
+        edit.what = f"{track.name}: {what}"

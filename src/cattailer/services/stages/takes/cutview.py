@@ -1,0 +1,111 @@
+"""What Cut and join shows: the pieces in use on a track, and the one that is looked at."""
+
+from dataclasses import dataclass
+
+from cattailer.core.comps.comppiece import CompPiece
+from cattailer.core.comps.sounding import TakeSound, crossing, usual_seam
+from cattailer.core.errors import NotFound
+from cattailer.core.time.timeline import clock_text
+from cattailer.core.units import milliseconds
+from cattailer.services.desk.desk import Desk
+from cattailer.services.running import frame
+from cattailer.services.running.frame import Frame
+from cattailer.services.session import comping
+from cattailer.services.session.reading import get_session, load
+from cattailer.services.session.rows import take_counts
+from cattailer.services.sounding.takesounds import take_sounds
+from cattailer.store.models import Session, Track
+
+
+@dataclass(frozen=True)
+class PieceView:
+    """``meets``: another piece ends where this one begins, take ``before``; ``seam`` is then (ms, shape) of what is
+    set, None for the usual one, and ``crossing`` where both sound, in timeline samples."""
+
+    start: int
+    stop: int
+    take: int
+    number: int
+    gone: bool
+    from_text: str
+    until_text: str
+    length_s: float
+    gain_db: float
+    flipped: bool
+    fade_in_ms: float
+    fade_in_shape: str
+    fade_out_ms: float
+    fade_out_shape: str
+    meets: bool
+    before: int
+    seam: tuple[float, str] | None
+    usual_ms: float
+    crossing: tuple[int, int]
+
+
+@dataclass(frozen=True)
+class CutPage:
+    frame: Frame
+    tracks: list[tuple[int, str]]
+    track: int
+    name: str
+    with_it: list[tuple[int, str]]
+    comp: str
+    pieces: list[PieceView]
+    stop: int
+
+
+def show(desk: Desk, session_id: int, track_id: int = 0) -> CutPage:
+    """Of a track, the first with takes where none is named. Raises NotFound."""
+    state = desk.engine_state()
+    with desk.database.transaction() as db:
+        session = load(db, session_id)
+        counts = take_counts(session)
+        tracks = [(t.id, t.name) for t in session.tracks if counts.get(t.id)]
+        shown = frame.describe(desk, session, state)
+        track = next((t for t in session.tracks if t.id == track_id and counts.get(t.id)), None)
+        track = track or next((t for t in session.tracks if tracks and t.id == tracks[0][0]), None)
+        if track is None:
+            return CutPage(shown, [], 0, "", [], "", [], 0)
+        views = _views(desk, session, track)
+        names = dict(comping.names_of(db, track))
+        return CutPage(
+            shown, tracks, track.id, track.name, [(t.id, t.name) for t in comping.tracks_with(session, track)[1:]],
+            names.get(track.comp_id or 0, "the newest on top"), views, max((v.stop for v in views), default=0),
+        )
+
+
+def piece(desk: Desk, session_id: int, track_id: int, start: int) -> PieceView:
+    """The piece that begins there. Raises NotFound."""
+    with desk.database.transaction() as db:
+        session = get_session(db, session_id)
+        track = next((t for t in session.tracks if t.id == track_id), None)
+        found = next((v for v in _views(desk, session, track) if v.start == start), None) if track else None
+    if found is None:
+        raise NotFound("No piece begins there any more. Choose one in the picture.")
+    return found
+
+
+def _views(desk: Desk, session: Session, track: Track) -> list[PieceView]:
+    pieces = comping.heard(desk, session, track)
+    sounds = take_sounds(desk, session, {p.take for p in pieces})
+    numbers = comping.numbers_of(session, {p.take for p in pieces})
+    befores: list[CompPiece | None] = [None, *pieces[:-1]]
+    return [_view(session, p, before, sounds, numbers) for p, before in zip(pieces, befores, strict=True)]
+
+
+def _view(
+    session: Session, piece: CompPiece, before: CompPiece | None, sounds: dict[int, TakeSound], numbers: dict[int, int]
+) -> PieceView:
+    rate = session.rate_hz
+    meets = before is not None and before.stop == piece.start
+    crossed = crossing(before, piece, sounds, rate) if before is not None and meets else (piece.start, piece.start)
+    return PieceView(
+        piece.start, piece.stop, piece.take, numbers.get(piece.take, 0), piece.take not in sounds,
+        clock_text(piece.start, rate), clock_text(piece.stop, rate), piece.samples / rate, piece.gain_db,
+        piece.flipped, milliseconds(piece.fade_in.samples, rate), piece.fade_in.shape,
+        milliseconds(piece.fade_out.samples, rate), piece.fade_out.shape, meets,
+        numbers.get(before.take, 0) if before is not None and meets else 0,
+        (milliseconds(piece.seam.samples, rate), piece.seam.shape) if piece.seam is not None else None,
+        milliseconds(usual_seam(rate).samples, rate), crossed,
+    )

@@ -1,0 +1,54 @@
+"""Trying a take in the mix: it is heard in a phrase in place of what is in use, and nothing is chosen by it."""
+
+from sqlalchemy import select
+
+from cattailer.core.errors import NotNow
+from cattailer.core.gear.rates import rescaled
+from cattailer.services.desk.desk import Desk
+from cattailer.services.running import transport
+from cattailer.services.session import comping
+from cattailer.services.session.editing import count_on
+from cattailer.services.session.pushing import push
+from cattailer.services.session.reading import get_session, get_take
+from cattailer.services.stages.takes.phrasing import get_phrase, stretch_of
+from cattailer.store.models import Media, Take
+
+
+def hear(desk: Desk, session_id: int, take_id: int, phrase_id: int) -> None:
+    """From the beginning of the phrase on, with everything else. The same again ends it. Raises NotFound, NotNow."""
+    desk.forbid_while_capturing(session_id, "another take in the mix")
+    with desk.database.transaction() as db:
+        session = get_session(db, session_id, lock=True)
+        take, phrase = get_take(db, session_id, take_id), get_phrase(db, session_id, phrase_id)
+        if take.binned:
+            raise NotNow("That take is in the bin. Fetch it back to hear it.")
+        start, stop = stretch_of(phrase, session)
+        tracks = {t.id for t in comping.tracks_with(session, take.track)}
+        query = select(Take.track_id, Take.id, Take.start, Media.rate_hz).join(Take.media).where(
+            Take.run_id == take.run_id, Take.track_id.in_(tracks))
+        wanted = {
+            str(track): {
+                "take": other, "phrase": phrase.id, "start": start, "stop": stop, "rate_hz": session.rate_hz,
+                "begins": rescaled(begins, rate, session.rate_hz),
+            }
+            for track, other, begins, rate in db.execute(query)
+        }
+        ends = session.hearing == wanted
+        session.hearing = {} if ends else wanted
+        count_on(db, session)
+        session.takes_revision = session.revision
+    push(desk, session_id)
+    if not ends:
+        transport.play_from(desk, session_id, start)
+
+
+def end(desk: Desk, session_id: int) -> None:
+    """What is in use is heard again."""
+    with desk.database.transaction() as db:
+        session = get_session(db, session_id, lock=True)
+        if not session.hearing:
+            return
+        session.hearing = {}
+        count_on(db, session)
+        session.takes_revision = session.revision
+    push(desk, session_id)

@@ -1,0 +1,61 @@
+"""The sound of a track's pieces, and what it looks like at any zoom."""
+
+from pathlib import Path
+
+import numpy as np
+from numpy.typing import NDArray
+
+from cattailer.core.errors import Refusal
+from cattailer.core.takes.pieces import Piece
+from cattailer.media import overview, wavfile
+from cattailer.media.piecesound import Floats, add_to
+from cattailer.services.desk.desk import Desk
+from cattailer.services.session.reading import get_session
+from cattailer.services.sounding.pieces import pieces_of
+from cattailer.services.stages.takes.waves import drawn
+from cattailer.store.models import Session
+
+MOST_SAMPLES = 1 << 40
+
+
+def heard_between(pieces: list[Piece], start: int, stop: int, channels: int = 1) -> Floats:
+    """Shape (channels, samples); what cannot be read is silent."""
+    rows = np.zeros((channels, stop - start), np.float32)
+    infos: dict[str, wavfile.WaveInfo] = {}
+
+    def read(path: str, at: int, count: int) -> Floats | None:
+        try:
+            if path not in infos:
+                infos[path] = wavfile.inspect(Path(path))
+            return wavfile.read(infos[path], at, count)
+        except (OSError, ValueError):
+            return None
+
+    for piece in pieces:
+        if piece.start < stop and piece.start + piece.samples > start:
+            add_to(rows, piece, start, read)
+    return rows
+
+
+def track_pieces(desk: Desk, session: Session, track_id: int) -> list[Piece]:
+    return [p for p in pieces_of(desk, session) if p.track == track_id]
+
+
+def wave(desk: Desk, session_id: int, track_id: int, start: int, stop: int, columns: int) -> list[int]:
+    """What is heard of a track in [start, stop): lowest and highest value (of 127) of each column. From the overviews,
+    and from the samples themselves where a column is finer than those."""
+    if not 1 <= columns <= overview.MOST_COLUMNS or not -MOST_SAMPLES < start < stop < MOST_SAMPLES:
+        raise Refusal("That stretch of the timeline cannot be drawn.")
+    with desk.database.transaction() as db:
+        pieces = track_pieces(desk, get_session(db, session_id), track_id)
+    if (stop - start) >= overview.BUCKET * columns:
+        return [int(v) for v in drawn(pieces, start, stop, columns).ravel()]
+    sound = heard_between(pieces, start, stop)[0]
+    return [int(v) for v in _extremes(sound, columns).ravel()]
+
+
+def _extremes(sound: Floats, columns: int) -> NDArray[np.int16]:
+    """Shape (columns, 2)."""
+    edges = np.arange(columns) * len(sound) // columns
+    both = np.stack([np.minimum.reduceat(sound, edges), np.maximum.reduceat(sound, edges)], axis=1)
+    return np.clip(np.rint(both * 127.0), -127, 127).astype(np.int16)

@@ -1,0 +1,208 @@
+"""Cut and join: the pieces that are in use, and edits of them."""
+
+from typing import Annotated
+
+from flask import Blueprint, Response, jsonify, render_template
+from pydantic import Field
+
+from cattailer.core.comps.fades import LINEAR
+from cattailer.core.comps.snapping import OFF
+from cattailer.services.stages.takes import cutting, cutview, piecesound, seaming
+from cattailer.web.forms import Decibels, Figure, Form, Number, Text, desk, done, form, query
+from cattailer.web.shell import render
+
+blueprint = Blueprint("cut", __name__, url_prefix="/s/<int:session_id>/takes/cut")
+
+Sample = Annotated[int, Field(ge=-(1 << 40), le=1 << 40)]
+
+
+class Shown(Form):
+    track: Number = 0
+
+
+class Window(Form):
+    track: Number
+    start: Sample
+    stop: Sample
+    columns: int = Field(default=800, ge=1, le=4000)
+
+
+class OfPiece(Form):
+    """The piece of a track that begins at ``at``."""
+
+    track: Number
+    at: Sample
+
+
+class Split(OfPiece):
+    snap: Text = OFF
+
+
+class Stretch(Form):
+    track: Number
+    start: Sample
+    stop: Sample
+    snap: Text = OFF
+
+
+class Trim(OfPiece):
+    start: Sample
+    stop: Sample
+    snap: Text = OFF
+
+
+class Moved(OfPiece):
+    by: Sample
+    snap: Text = OFF
+
+
+class Nudged(OfPiece):
+    count: int = Field(ge=-10_000, le=10_000)
+    unit: Text
+
+
+class Gained(OfPiece):
+    gain_db: Decibels
+
+
+class Faded(OfPiece):
+    fade_in_ms: Figure = Field(ge=0)
+    fade_in_shape: Text = LINEAR
+    fade_out_ms: Figure = Field(ge=0)
+    fade_out_shape: Text = LINEAR
+
+
+class Seamed(OfPiece):
+    """Without a length it is the usual one."""
+
+    ms: Text = ""
+    shape: Text = ""
+
+
+class SeamWindow(OfPiece):
+    reach: int = Field(default=2400, ge=2, le=1 << 20)
+
+
+class SeamMoved(OfPiece):
+    to: Sample
+    snap: Text = OFF
+
+
+@blueprint.get("/")
+def stage(session_id: int) -> str:
+    shown = cutview.show(desk(), session_id, query(Shown).track)
+    return render("takes", shown.frame, view="cut", page=shown)
+
+
+@blueprint.get("/rows")
+def rows(session_id: int) -> str:
+    shown = cutview.show(desk(), session_id, query(Shown).track)
+    return render("takes", shown.frame, view="cut", again=True, page=shown)
+
+
+@blueprint.get("/piece")
+def piece(session_id: int) -> str:
+    wish = query(OfPiece)
+    found = cutview.piece(desk(), session_id, wish.track, wish.at)
+    return render_template("takes/piece.html", piece=found, track=wish.track, session_id=session_id)
+
+
+@blueprint.get("/wave")
+def wave(session_id: int) -> Response:
+    wish = query(Window)
+    return jsonify(piecesound.wave(desk(), session_id, wish.track, wish.start, wish.stop, wish.columns))
+
+
+@blueprint.get("/seam")
+def proposal(session_id: int) -> str:
+    """Where a seam would be heard least."""
+    wish = query(OfPiece)
+    found = seaming.look(desk(), session_id, wish.track, wish.at)
+    return render_template("takes/proposal.html", seam=found, track=wish.track, session_id=session_id)
+
+
+@blueprint.get("/seam/wave")
+def seam_wave(session_id: int) -> Response:
+    wish = query(SeamWindow)
+    start, sides = seaming.wave(desk(), session_id, wish.track, wish.at, wish.reach)
+    return jsonify(start=start, sides=sides)
+
+
+@blueprint.post("/erase")
+def erase(session_id: int) -> Response:
+    wish = form(Stretch)
+    cutting.erase(desk(), session_id, wish.track, wish.start, wish.stop, wish.snap)
+    return done()
+
+
+@blueprint.post("/split")
+def split(session_id: int) -> Response:
+    wish = form(Split)
+    cutting.split(desk(), session_id, wish.track, wish.at, wish.snap)
+    return done()
+
+
+@blueprint.post("/take-away")
+def take_away(session_id: int) -> Response:
+    wish = form(OfPiece)
+    cutting.take_away(desk(), session_id, wish.track, wish.at)
+    return done()
+
+
+@blueprint.post("/trim")
+def trim(session_id: int) -> Response:
+    wish = form(Trim)
+    cutting.trim(desk(), session_id, wish.track, wish.at, wish.start, wish.stop, wish.snap)
+    return done()
+
+
+@blueprint.post("/move")
+def move(session_id: int) -> Response:
+    wish = form(Moved)
+    cutting.move(desk(), session_id, wish.track, wish.at, wish.by, wish.snap)
+    return done()
+
+
+@blueprint.post("/nudge")
+def nudge(session_id: int) -> Response:
+    wish = form(Nudged)
+    cutting.nudge(desk(), session_id, wish.track, wish.at, wish.count, wish.unit)
+    return done()
+
+
+@blueprint.post("/gain")
+def gain(session_id: int) -> Response:
+    wish = form(Gained)
+    cutting.set_gain(desk(), session_id, wish.track, wish.at, wish.gain_db)
+    return done()
+
+
+@blueprint.post("/flip")
+def flip(session_id: int) -> Response:
+    wish = form(OfPiece)
+    cutting.flip(desk(), session_id, wish.track, wish.at)
+    return done()
+
+
+@blueprint.post("/fades")
+def fades(session_id: int) -> Response:
+    wish = form(Faded)
+    cutting.set_fades(
+        desk(), session_id, wish.track, wish.at, (wish.fade_in_ms, wish.fade_in_shape),
+        (wish.fade_out_ms, wish.fade_out_shape),
+    )
+    return done()
+
+
+@blueprint.post("/seam")
+def seam(session_id: int) -> Response:
+    wish = form(Seamed)
+    cutting.set_seam(desk(), session_id, wish.track, wish.at, wish.ms, wish.shape)
+    return done()
+
+
+@blueprint.post("/seam/move")
+def move_seam(session_id: int) -> Response:
+    wish = form(SeamMoved)
+    cutting.move_seam(desk(), session_id, wish.track, wish.at, wish.to, wish.snap)
+    return done()

@@ -1,0 +1,91 @@
+// The pictures of Cut and join: pieces with their waveform, fades and seams, and the whole song above.
+import { LIFT, paint, prepared } from "../page/canvas.js";
+
+export const LANE = 20; // the strip above, where a stretch is chosen
+
+export function picture(canvas, { window, pieces, chosen, stretch, wave, position }) {
+  const area = prepared(canvas);
+  if (!area) return;
+  const span = window[1] - window[0];
+  const { context: c, width, height } = area;
+  c.fillStyle = paint("lane");
+  c.fillRect(0, 0, width, height);
+  const from = (t) => ((t - window[0]) / span) * width;
+  for (const p of pieces) {
+    if (p.stop < window[0] || p.start > window[1]) continue;
+    c.fillStyle = paint(p.start === chosen ? "band" : "raised");
+    c.fillRect(from(p.start) + 1, LANE + 2, from(p.stop) - from(p.start) - 2, height - LANE - 4);
+  }
+  if (stretch) {
+    c.fillStyle = paint("band");
+    c.fillRect(from(stretch[0]), 0, from(stretch[1]) - from(stretch[0]), height);
+  }
+  if (wave.pairs) {
+    const [a, b] = wave.of;
+    const columns = wave.pairs.length / 2;
+    const step = ((b - a) / columns / span) * width;
+    const middle = LANE + (height - LANE) / 2;
+    const half = (height - LANE) / 2 - 16;
+    const fine = (b - a) / columns < 4;
+    c.fillStyle = paint("water");
+    c.strokeStyle = paint("water");
+    if (fine) c.beginPath();
+    for (let n = 0; n < columns; n += 1) {
+      const low = wave.pairs[2 * n] / 127;
+      const high = wave.pairs[2 * n + 1] / 127;
+      const at = from(a + (n / columns) * (b - a));
+      if (fine) c.lineTo(at, middle - high * half);
+      else if (high - low > 0) {
+        const top = Math.max(0, high) ** LIFT * half;
+        const bottom = Math.max(0, -low) ** LIFT * half;
+        c.fillRect(at, middle - top, Math.max(1, step), Math.max(1, top + bottom));
+      }
+    }
+    if (fine) { c.lineWidth = 1.5; c.stroke(); }
+  }
+  c.font = "600 12.5px 'Atkinson Hyperlegible Next', sans-serif";
+  for (const p of pieces) {
+    if (p.stop < window[0] || p.start > window[1]) continue;
+    const [left, right] = [from(p.start), from(p.stop)];
+    c.strokeStyle = paint(p.start === chosen ? "ink" : "soft");
+    c.lineWidth = p.start === chosen ? 2 : 1;
+    c.strokeRect(left + 0.5, LANE + 2.5, right - left - 1, height - LANE - 5);
+    c.fillStyle = paint("ink");
+    if (right - left > 56) c.fillText(`take ${p.number}`, Math.max(left, 0) + 6, LANE + 17);
+    c.strokeStyle = paint("ink");
+    c.lineWidth = 1.5;
+    if (p.fades[0]) { c.beginPath(); c.moveTo(left, height - 4); c.lineTo(from(p.start + p.fades[0]), LANE + 4); c.stroke(); }
+    if (p.fades[1]) { c.beginPath(); c.moveTo(right, height - 4); c.lineTo(from(p.stop - p.fades[1]), LANE + 4); c.stroke(); }
+    if (p.crossing[1] > p.crossing[0]) {
+      const [one, two] = p.crossing.map(from);
+      c.beginPath();
+      c.moveTo(one, height - 4); c.lineTo(two, LANE + 4);
+      c.moveTo(one, LANE + 4); c.lineTo(two, height - 4);
+      c.stroke();
+    }
+  }
+  if (position >= window[0] && position < window[1]) { c.fillStyle = paint("vermilion"); c.fillRect(from(position) - 1, 0, 2, height); }
+}
+
+// The whole song, small, with the stretch that is shown.
+export function overview(canvas, { window, pieces, whole, position, end }) {
+  const area = prepared(canvas);
+  if (!area) return;
+  const { context: c, width, height } = area;
+  c.fillStyle = paint("lane");
+  c.fillRect(0, 0, width, height);
+  c.fillStyle = paint("soft");
+  const columns = whole.length / 2;
+  for (let n = 0; n < columns; n += 1) {
+    const top = Math.max(0, whole[2 * n + 1] / 127) ** LIFT * (height / 2 - 3);
+    const bottom = Math.max(0, -whole[2 * n] / 127) ** LIFT * (height / 2 - 3);
+    if (top + bottom > 0) c.fillRect((n / columns) * width, height / 2 - top, Math.max(1, width / columns), top + bottom);
+  }
+  c.fillStyle = paint("ink");
+  for (const p of pieces) c.fillRect((p.start / end) * width, 0, 1, height);
+  c.strokeStyle = paint("water");
+  c.lineWidth = 2;
+  c.strokeRect((window[0] / end) * width + 1, 1, Math.max(3, ((window[1] - window[0]) / end) * width - 2), height - 2);
+  c.fillStyle = paint("vermilion");
+  c.fillRect((position / end) * width - 1, 0, 2, height);
+}
