@@ -142,6 +142,25 @@ def hear(
         click.echo(f"{name:<16} {direct}Through {each.through} samples late")
 
 
+@main.command()
+@click.argument("title", metavar="SESSION")
+@click.option("--out", type=click.Path(file_okay=False, path_type=Path), required=True)
+@click.option("--as-it-lies", is_flag=True, help="Each file begins with its track's first piece, not with bar 1.")
+@click.option("--tracks", help="Names with commas. [all with sound]")
+@click.option("--json", "as_json", is_flag=True, help="Print one JSON document.")
+def comp(title: str, out: Path, as_it_lies: bool, tracks: str | None, as_json: bool) -> None:
+    """Write what is in use of a session, one Broadcast WAV a track."""
+    from cattailer.processes import comp as comping
+
+    done = comping.write(title, out, as_it_lies, tracks)
+    if as_json:
+        click.echo(json.dumps({"rate": done.rate_hz, "files": [each.plain() for each in done.files]}))
+        return
+    for each in done.files:
+        size = f"{each.samples} samples from {each.start}, peak {each.peak_dbfs:.1f} dBFS"
+        click.echo(f"{each.track:<16} {each.path}  {size}")
+
+
 def story_files(story: Any, folder: Path, kind: str = "take") -> list[dict[str, Any]]:
     """A run's files as every command prints them."""
     ends = {end.path: end for end in story.files}

@@ -1,16 +1,57 @@
 """The sound of a piece: a stretch of its file with its gain and its slopes."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
+from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
 
 from cattailer.core.comps.fades import falling, rising
 from cattailer.core.takes.pieces import Piece
+from cattailer.media import wavfile
 
 Floats = NDArray[np.float32]
 Read = Callable[[str, int, int], Floats | None]
 """Path, first sample and how many: (channels, samples), or None where the file is gone; fewer where it ends."""
+
+
+class PieceReader:
+    """Reads stretches of files; those that cannot be read are in ``missing``, and silent from then on."""
+
+    def __init__(self) -> None:
+        self.missing: list[str] = []
+        self._infos: dict[str, wavfile.WaveInfo] = {}
+
+    def __call__(self, path: str, at: int, count: int) -> Floats | None:
+        if path in self.missing:
+            return None
+        try:
+            if path not in self._infos:
+                self._infos[path] = wavfile.inspect(Path(path))
+            return wavfile.read(self._infos[path], at, count)
+        except (OSError, ValueError):
+            self.missing.append(path)
+            return None
+
+    def look_again(self) -> bool:
+        """Whether a file that was missing is there again; it sounds from now on."""
+        back = [path for path in self.missing if Path(path).is_file()]
+        for path in back:
+            self.missing.remove(path)
+            self._infos.pop(path, None)
+        return bool(back)
+
+
+def heard_between(
+    pieces: Sequence[Piece], start: int, stop: int, channels: int = 1, read: Read | None = None
+) -> Floats:
+    """What is heard of the pieces of one track in [start, stop), shape (channels, samples)."""
+    rows = np.zeros((channels, stop - start), np.float32)
+    reader = read or PieceReader()
+    for piece in pieces:
+        if piece.start < stop and piece.start + piece.samples > start:
+            add_to(rows, piece, start, reader)
+    return rows
 
 
 def add_to(rows: Floats, piece: Piece, start: int, read: Read) -> None:

@@ -11,7 +11,7 @@ from cattailer.store.base import Base, now
 
 class Comp(Base):
     """Pieces of several takes of one track, at ``rate_hz``, as ``core.comps.comppiece`` reads them. ``roll``: the
-    capture that made it by going over the comp in use."""
+    capture that made it by going over the comp ``over_id``."""
 
     __tablename__ = "comps"
 
@@ -22,6 +22,7 @@ class Comp(Base):
     rate_hz: Mapped[int]
     pieces: Mapped[list[Any]] = mapped_column(default=list)
     roll: Mapped[str] = mapped_column(default="")
+    over_id: Mapped[int | None]
     made_at: Mapped[datetime] = mapped_column(default=now)
 
 

@@ -42,11 +42,11 @@ def test_a_pile_of_takes_is_sorted_in_few_steps() -> None:
     assert found[-1] == Piece(19_999, 1, "19999.wav", 199_990, 1000, 0)
 
 
-def _more_takes(desk: Desk, session_id: int, runs: int) -> None:
+def more_takes(desk: Desk, session_id: int, runs: int, first: int = 2) -> None:
     """As captures would have made them."""
     with desk.database.transaction() as db:
         session = db.get_one(Session, session_id)
-        for number in range(2, 2 + runs):
+        for number in range(first, first + runs):
             run = Run(
                 uuid=f"u{number}", session_id=session_id, number=number, start=0, samples=1000, rate_hz=48_000,
                 began_at=session.created_at, dropouts=[[5, 64, 0.1]],
@@ -69,7 +69,7 @@ def test_what_a_click_costs_does_not_grow_with_takes(desk: Desk) -> None:
     costs = []
     for runs in (0, 40):
         if runs:
-            _more_takes(desk, session, runs)
+            more_takes(desk, session, runs)
             opening.open_session(desk, session)
         pieces_now(desk, session)
         steps = {

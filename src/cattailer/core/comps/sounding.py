@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from cattailer.core.comps.comppiece import CompPiece, Fade, Pieces
 from cattailer.core.comps.fades import POWER, S_CURVE
 from cattailer.core.takes.pieces import Piece, Slope, edge_samples
+from cattailer.core.units import amplitude
 
 SEAM_S = 0.010
 """How long a crossfade is that nobody set."""
@@ -50,7 +51,7 @@ def sound_of(track: int, pieces: Pieces, takes: Mapping[int, TakeSound], rate_hz
         after = pieces[number + 1] if number + 1 < len(pieces) else None
         begins, rise = _begin(before, piece, takes, rate_hz)
         ends, fall = _end(piece, after, takes, rate_hz)
-        gain = 10.0 ** (piece.gain_db / 20.0) * (-1.0 if piece.flipped else 1.0)
+        gain = amplitude(piece.gain_db) * (-1.0 if piece.flipped else 1.0)
         for stretch in take.stretches:
             start = max(begins, piece.moved + stretch.first)
             stop = min(ends, piece.moved + stretch.stop)

@@ -4,15 +4,13 @@ import threading
 import time
 from bisect import bisect_right
 from collections.abc import Sequence
-from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
 
 from cattailer.core.plan import Plan
 from cattailer.core.takes.pieces import Piece, apart
-from cattailer.media import wavfile
-from cattailer.media.piecesound import add_to
+from cattailer.media.piecesound import PieceReader, add_to
 
 PAGE = 16384
 AHEAD_S = 5.0
@@ -35,14 +33,14 @@ class Playback:
                 by_track.setdefault((piece.track, piece.printed), []).append(piece)
         for track, pieces in by_track.items():
             self._tracks += [_Track(*at[track], layer) for layer in apart(pieces)]
-        self._infos: dict[str, wavfile.WaveInfo] = {}
         self._pages: dict[int, Floats] = {}
         self._ahead = int(AHEAD_S * plan.rate_hz)
         self._reading = threading.Lock()
         """Held by those who read, never by the block path."""
         self._looked_at = time.monotonic()
         self.silent = not self._tracks
-        self.missing: list[str] = []
+        self._reader = PieceReader()
+        self.missing = self._reader.missing
         self.late = 0
         """How many blocks were not there in time."""
 
@@ -66,11 +64,7 @@ class Playback:
         if not self.missing or time.monotonic() - self._looked_at < LOOK_AGAIN_S:
             return
         self._looked_at = time.monotonic()
-        back = [path for path in self.missing if Path(path).is_file()]
-        if back:
-            self.missing[:] = [path for path in self.missing if path not in back]
-            for path in back:
-                self._infos.pop(path, None)
+        if self._reader.look_again():
             self._pages.clear()
 
     def stretches(self, stretches: list[tuple[int, int, int]]) -> Floats | None:
@@ -100,20 +94,8 @@ class Playback:
         page = np.zeros((self.rows, PAGE), np.float32)
         for track in self._tracks:
             for number in track.touching(start, start + PAGE):
-                add_to(page[track.row : track.row + track.channels], track.pieces[number], start, self._read)
+                add_to(page[track.row : track.row + track.channels], track.pieces[number], start, self._reader)
         return page
-
-    def _read(self, path: str, at: int, count: int) -> Floats | None:
-        """A stretch of a file, or None when it is gone; the other tracks play on."""
-        if path in self.missing:
-            return None
-        try:
-            if path not in self._infos:
-                self._infos[path] = wavfile.inspect(Path(path))
-            return wavfile.read(self._infos[path], at, count)
-        except (OSError, ValueError):
-            self.missing.append(path)
-            return None
 
 
 class _Track:

@@ -10,6 +10,7 @@ from cattailer.core.wording import counted
 from cattailer.media import overview
 from cattailer.services.desk.desk import Desk
 from cattailer.services.desk.places import folder_of
+from cattailer.services.session.comping import uncaptured
 from cattailer.services.session.editing import Edit, editing, enter
 from cattailer.services.session.reading import get_session
 from cattailer.store.models import Media, Run, Take, Track
@@ -39,6 +40,7 @@ def discard(desk: Desk, session_id: int, number: int | None = None) -> str:
             kept = [cut for cut in other.cuts if cut[2] != run.id]
             if kept != other.cuts:
                 other.cuts = kept
+        uncaptured(edit.db, edit.session, run)
         edit.what = f"Take {run.number} put into the bin"
     return f"Take {run.number} is in the bin. Takes, Bin fetches it back; so does Undo."
 

@@ -70,10 +70,12 @@ def on_top(desk: Desk, session: Session, track: Track) -> Pieces:
     return joined(tuple(CompPiece(p.take, p.start, p.samples, p.start - begins[p.take]) for p in found))
 
 
-def make(db: orm.Session, session: Session, track: Track, name: str, pieces: Pieces, roll: str = "") -> Comp:
+def make(
+    db: orm.Session, session: Session, track: Track, name: str, pieces: Pieces, roll: str = "", over: int | None = None
+) -> Comp:
     comp = Comp(
         session_id=session.id, track_id=track.id, name=name, rate_hz=session.rate_hz,
-        pieces=[p.to_dict() for p in pieces], roll=roll,
+        pieces=[p.to_dict() for p in pieces], roll=roll, over_id=over,
     )
     db.add(comp)
     db.flush()
@@ -111,7 +113,30 @@ def captured_over(db: orm.Session, session: Session, run: Run) -> None:
             write(comp, session, pieces)
         else:
             name = free_name(db, track, f"{comp.name.partition(' + ')[0]} + take {run.number}")
-            use(track, make(db, session, track, name, pieces, run.roll).id)
+            use(track, make(db, session, track, name, pieces, run.roll, comp.id).id)
+
+
+def uncaptured(db: orm.Session, session: Session, run: Run) -> None:
+    """What a run that goes to the bin was laid over is heard again, where nobody edited the comp since."""
+    for take in run.takes:
+        track = next((t for t in session.tracks if t.id == take.track_id and t.comp_id is not None), None)
+        comp = db.get(Comp, track.comp_id) if track is not None else None
+        base = db.get(Comp, comp.over_id) if comp is not None and comp.over_id is not None else None
+        if track is None or comp is None or base is None or comp.roll != run.roll:
+            continue
+        query = select(Take).join(Run).where(Take.track_id == track.id, Run.roll == run.roll, ~Take.binned)
+        left = [t for t in db.scalars(query.order_by(Run.number)) if t.run_id != run.id]
+        others = {t.id: _whole(t, t.run, session) for t in left}
+        over = pieces_at(base, session)
+        every = sorted([*left, take], key=lambda t: t.run.number)
+        if pieces_at(comp, session) != lay(over, *(others.get(t.id) or _whole(t, run, session) for t in every)):
+            continue
+        if left:
+            write(comp, session, lay(over, *(others[t.id] for t in left)))
+        else:
+            track.comp_id = base.id
+            track.comp_before = None if track.comp_before in (comp.id, base.id) else track.comp_before
+            db.delete(comp)
 
 
 def _whole(take: Take, run: Run, session: Session) -> CompPiece:

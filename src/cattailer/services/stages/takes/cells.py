@@ -3,6 +3,7 @@
 from sqlalchemy import select
 
 from cattailer.core.errors import Refusal
+from cattailer.core.naming import clean_name
 from cattailer.core.takes.marks import RATINGS
 from cattailer.services.desk.desk import Desk
 from cattailer.services.session.editing import Edit, editing
@@ -10,8 +11,6 @@ from cattailer.services.session.reading import get_take
 from cattailer.services.stages.takes.phrasing import get_phrase
 from cattailer.store.comps import CellMark
 from cattailer.store.models import Run
-
-MOST_NOTE = 200
 
 
 def rate(desk: Desk, session_id: int, take_id: int, phrase_id: int, rating: str) -> None:
@@ -27,12 +26,11 @@ def rate(desk: Desk, session_id: int, take_id: int, phrase_id: int, rating: str)
 
 def note(desk: Desk, session_id: int, take_id: int, phrase_id: int, text: str, was: str | None = None) -> None:
     """Raises NotFound, Refusal for one that is too long, NotNow where somebody changed it meanwhile."""
-    if len(text) > MOST_NOTE:
-        raise Refusal(f"A note has {MOST_NOTE} characters at most. It stayed as it was.")
+    said = clean_name(text, "note") if text.strip() else ""
     with editing(desk, session_id) as edit:
         mark, number = _mark(edit, session_id, take_id, phrase_id)
         edit.expect(mark, "note", was, "This note")
-        mark.note = " ".join(text.split())
+        mark.note = said
         edit.what = f"Take {number}, a phrase: {mark.note or 'no note'}"
         _tidy(edit, mark)
 

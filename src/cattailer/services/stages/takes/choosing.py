@@ -7,6 +7,7 @@ from cattailer.core.comps.laying import lay
 from cattailer.core.comps.phrases import Stretch
 from cattailer.core.errors import NotNow, Refusal
 from cattailer.core.gear.rates import rescaled
+from cattailer.core.naming import clean_name
 from cattailer.services.desk.desk import Desk
 from cattailer.services.session import comping
 from cattailer.services.session.editing import Edit, editing
@@ -17,8 +18,6 @@ from cattailer.services.stages.takes.phrasing import get_phrase, stretch_of
 from cattailer.services.stages.takes.seaming import suited
 from cattailer.store.comps import Comp
 from cattailer.store.models import Take, Track
-
-MOST_NAME = 80
 
 
 def choose(desk: Desk, session_id: int, take_id: int, phrase_id: int = 0) -> None:
@@ -166,8 +165,5 @@ def _alike(edit: Edit, track: Track, name: str) -> int | None:
 
 
 def _checked(name: str) -> str:
-    made = " ".join(name.split())
-    if not made or len(made) > MOST_NAME:
-        raise Refusal(f"A comp's name has 1 to {MOST_NAME} characters. It stayed as it was.")
-    return made
+    return clean_name(name, "comp's name")
 

@@ -1,12 +1,12 @@
 """What is known of one cell of the sheet."""
 
-import math
 from dataclasses import dataclass
 from pathlib import Path
 
 from cattailer.core.comps.cells import shares
 from cattailer.core.gear.rates import rescaled
 from cattailer.core.time import ruler as rulers
+from cattailer.core.units import decibels
 from cattailer.media import overview
 from cattailer.services.desk.desk import Desk
 from cattailer.services.session import comping
@@ -86,5 +86,4 @@ def _peak_dbfs(path: Path, start: int, stop: int) -> float:
     if found is None:
         return SILENT_DBFS
     low, high = overview.window(found, start, stop, 1)[0]
-    peak = max(-int(low), int(high)) / 32767.0
-    return 20.0 * math.log10(peak) if peak > 0 else SILENT_DBFS
+    return decibels(max(-int(low), int(high)) / 32767.0)

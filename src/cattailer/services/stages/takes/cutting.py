@@ -6,12 +6,13 @@ from cattailer.core.comps import laying
 from cattailer.core.comps.comppiece import Fade, Pieces
 from cattailer.core.comps.snapping import OFF, ZERO, ZERO_REACH_S, at_zero, on_grid, step
 from cattailer.core.errors import NotNow, Refusal
+from cattailer.media.piecesound import heard_between
 from cattailer.services.desk.desk import Desk
 from cattailer.services.session import comping
 from cattailer.services.session.editing import Edit, editing
 from cattailer.services.session.rows import tempo_of
 from cattailer.services.sounding.takesounds import take_sounds
-from cattailer.services.stages.takes.piecesound import heard_between, track_pieces
+from cattailer.services.stages.takes.piecesound import track_pieces
 from cattailer.services.stages.takes.seaming import shape_for
 from cattailer.store.models import Track
 

@@ -9,6 +9,7 @@ from cattailer.core.comps import phrases
 from cattailer.core.comps.phrases import BARS, MARKERS, SILENCES, WAYS, Stretch
 from cattailer.core.errors import NotFound, NotNow, Refusal
 from cattailer.core.gear.rates import rescaled
+from cattailer.core.naming import MAX_NAME, clean_name
 from cattailer.core.takes.marks import MARKER
 from cattailer.core.time import ruler as rulers
 from cattailer.media import overview
@@ -19,8 +20,6 @@ from cattailer.services.sounding.pieces import span_of_takes, spans_of
 from cattailer.store.comps import Phrase
 from cattailer.store.kept import Mark
 from cattailer.store.models import Session
-
-MOST_NAME = 200
 
 
 def phrases_of(db: orm.Session, session: Session) -> list[Phrase]:
@@ -123,7 +122,7 @@ def join(desk: Desk, session_id: int, phrase_id: int) -> None:
             raise NotNow("This is the last phrase, so there is none to join it with.")
         after = rows[number + 1]
         _set(phrase, edit.session, (stretch_of(phrase, edit.session)[0], stretch_of(after, edit.session)[1]))
-        phrase.name = " / ".join(filter(None, (phrase.name, after.name)))[:MOST_NAME]
+        phrase.name = " / ".join(filter(None, (phrase.name, after.name)))[:MAX_NAME]
         edit.db.delete(after)
         edit.what = "Two phrases joined"
 
@@ -174,9 +173,8 @@ def get_phrase(db: orm.Session, session_id: int, phrase_id: int) -> Phrase:
 
 
 def _name(name: str) -> str:
-    if len(name) > MOST_NAME:
-        raise Refusal(f"A phrase's name has {MOST_NAME} characters at most. It stayed as it was.")
-    return " ".join(name.split())
+    """Empty where nothing was typed."""
+    return clean_name(name, "phrase's name") if name.strip() else ""
 
 
 def _add(edit: Edit, stretch: Stretch, name: str = "") -> None:

@@ -1,14 +1,12 @@
 """The sound of a track's pieces, and what it looks like at any zoom."""
 
-from pathlib import Path
-
 import numpy as np
 from numpy.typing import NDArray
 
 from cattailer.core.errors import Refusal
 from cattailer.core.takes.pieces import Piece
-from cattailer.media import overview, wavfile
-from cattailer.media.piecesound import Floats, add_to
+from cattailer.media import overview
+from cattailer.media.piecesound import Floats, heard_between
 from cattailer.services.desk.desk import Desk
 from cattailer.services.session.reading import get_session
 from cattailer.services.sounding.pieces import pieces_of
@@ -16,25 +14,6 @@ from cattailer.services.stages.takes.waves import drawn
 from cattailer.store.models import Session
 
 MOST_SAMPLES = 1 << 40
-
-
-def heard_between(pieces: list[Piece], start: int, stop: int, channels: int = 1) -> Floats:
-    """Shape (channels, samples); what cannot be read is silent."""
-    rows = np.zeros((channels, stop - start), np.float32)
-    infos: dict[str, wavfile.WaveInfo] = {}
-
-    def read(path: str, at: int, count: int) -> Floats | None:
-        try:
-            if path not in infos:
-                infos[path] = wavfile.inspect(Path(path))
-            return wavfile.read(infos[path], at, count)
-        except (OSError, ValueError):
-            return None
-
-    for piece in pieces:
-        if piece.start < stop and piece.start + piece.samples > start:
-            add_to(rows, piece, start, read)
-    return rows
 
 
 def track_pieces(desk: Desk, session: Session, track_id: int) -> list[Piece]:

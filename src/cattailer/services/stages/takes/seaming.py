@@ -11,12 +11,11 @@ from cattailer.core.comps.laying import meeting
 from cattailer.core.comps.sounding import TakeSound, crossing, sound_of, usual_seam
 from cattailer.core.errors import NotFound
 from cattailer.core.units import milliseconds
-from cattailer.media.piecesound import Floats
+from cattailer.media.piecesound import Floats, heard_between
 from cattailer.services.desk.desk import Desk
 from cattailer.services.session import comping
 from cattailer.services.session.reading import get_session
 from cattailer.services.sounding.takesounds import take_sounds
-from cattailer.services.stages.takes.piecesound import heard_between
 from cattailer.store.models import Session, Track
 
 
@@ -60,7 +59,8 @@ def look(desk: Desk, session_id: int, track_id: int, start: int) -> SeamView:
         return SeamView(start, None, "It is heard least where it is.", shape)
     way = "later" if proposal.by > 0 else "earlier"
     far = milliseconds(abs(proposal.by), rate)
-    words = f"{far:.0f} ms {way} less is heard of it (by {min(proposal.better_db, 99.0):.0f} dB): {proposal.why}."
+    less = min(proposal.better_db, 99.0)
+    words = f"A seam {far:.0f} ms {way} leaves {less:.0f} dB less of a difference: {proposal.why}."
     return SeamView(start, start + proposal.by, words, shape)
 
 

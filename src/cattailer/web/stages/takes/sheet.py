@@ -3,7 +3,7 @@
 from flask import Blueprint, Response, jsonify, render_template
 from pydantic import Field
 
-from cattailer.services.stages.takes import cells, choosing, closeup, hearing, phrasing, sheet, waves
+from cattailer.services.stages.takes import cells, choosing, closeup, hearing, phrasing, sheet, waves, writing
 from cattailer.web.forms import Form, Number, Text, desk, done, form, query
 from cattailer.web.shell import render
 
@@ -80,6 +80,10 @@ class MadeComp(OnTrack):
 
 class UsedComp(OnTrack):
     comp: Number = 0
+
+
+class WrittenOut(Form):
+    as_it_lies: bool = False
 
 
 class Together(OnTrack):
@@ -238,6 +242,23 @@ def name_comp(session_id: int, comp_id: int) -> Response:
 def remove_comp(session_id: int, comp_id: int) -> Response:
     choosing.remove(desk(), session_id, comp_id)
     return done()
+
+
+@blueprint.post("/write")
+def write(session_id: int) -> Response:
+    writing.begin(desk(), session_id, form(WrittenOut).as_it_lies)
+    return done()
+
+
+@blueprint.post("/write/stop")
+def stop_writing(session_id: int) -> Response:
+    writing.stop(desk(), session_id)
+    return done()
+
+
+@blueprint.get("/write")
+def written(session_id: int) -> str:
+    return render_template("takes/written.html", writing=writing.state(desk(), session_id), session_id=session_id)
 
 
 @blueprint.post("/together")

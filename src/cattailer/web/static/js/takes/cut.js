@@ -93,9 +93,10 @@ function show(start, length) {
   fetchWave();
 }
 
+// Around what is chosen, where it is in sight; else around the playhead, else the middle.
 function zoom(by, around = null) {
-  const piece = pieces().find((p) => p.start === chosen);
-  const middle = around ?? (position >= window_[0] && position < window_[1] ? position : piece && piece.start >= window_[0] && piece.start < window_[1] ? piece.start : (window_[0] + window_[1]) / 2);
+  const inSight = (at) => at !== null && at >= window_[0] && at < window_[1];
+  const middle = around ?? [chosen, position].find(inSight) ?? (window_[0] + window_[1]) / 2;
   const share = (middle - window_[0]) / span();
   show(middle - span() * by * share, span() * by);
 }
