@@ -21,7 +21,7 @@ from cattailer.processes.postgres import Postgres
 from cattailer.services.desk.desk import Desk
 from cattailer.services.running import runs
 from cattailer.services.session import demo, opening, tracks
-from cattailer.services.session.editing import count_on
+from cattailer.services.session.editing import count_on, takes_changed
 from cattailer.store.database import Database
 from cattailer.store.models import Media, Run, Session, Take
 from cattailer.web.app import create_app
@@ -60,7 +60,7 @@ def fill(desk: Desk, takes: int) -> int:
             db.add(run)
         db.flush()
         count_on(db, session)
-        session.takes_revision = session.revision
+        takes_changed(session)
     return session_id
 
 

@@ -9,12 +9,13 @@ from cattailer.services.desk.desk import Desk
 from cattailer.services.running import arming, runs, transport
 from cattailer.services.session import demo, history
 from cattailer.services.session.compiling import compile_plan
+from cattailer.services.session.editing import takes_changed
 from cattailer.services.session.reading import get_session
 from cattailer.services.session.rows import patch_of, tempo_of
 from cattailer.services.stages.capture import show as capture_show
 from cattailer.services.stages.takes import show as takes_show
 from cattailer.services.stages.timing import clicking, tempo
-from cattailer.store.models import Session
+from cattailer.store.models import Media, Run, Session, Take
 from tests.helpers.waiting import pass_time, wait_for
 
 
@@ -84,3 +85,25 @@ def rows_of(desk: Desk, session: int) -> list[capture_show.TrackRow]:
 def takes_of(desk: Desk, session: int, place: int) -> list[takes_show.TakeLine]:
     """The takes of the track at a place, counted from 0 or from the end, the newest first."""
     return takes_show.show(desk, session).rows[place].takes
+
+
+def more_takes(desk: Desk, session_id: int, runs: int, first: int = 2) -> None:
+    """As captures would have made them."""
+    with desk.database.transaction() as db:
+        session = db.get_one(Session, session_id)
+        for number in range(first, first + runs):
+            run = Run(
+                uuid=f"u{number}", session_id=session_id, number=number, start=0, samples=1000, rate_hz=48_000,
+                began_at=session.created_at, dropouts=[[5, 64, 0.1]],
+            )
+            for track in session.tracks:
+                media = Media(
+                    session_id=session_id, path=f"{number}-{track.id}.wav", channels=1, bits=24, rate_hz=48_000,
+                    samples=1000, crc32="1",
+                )
+                run.takes.append(Take(
+                    track_id=track.id, media=media, number=number, start=0, samples=1000, peak_dbfs=-9.0, clips=0,
+                ))
+            db.add(run)
+        session.revision += 1
+        takes_changed(session)

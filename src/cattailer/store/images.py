@@ -29,6 +29,8 @@ _CAPTURED = (Run, Take)
 _MADE_OF_TAKES = (Phrase, Comp, CellMark)
 """Looked up one by one: a session may have thousands."""
 
+_BESIDE_THE_PLAN = {"cell_marks", "phrases", "runs"}
+
 Images = dict[str, dict[str, Any] | None]
 
 
@@ -149,6 +151,11 @@ def moves_takes(images: Images) -> bool:
     """Whether an edit with these images changed takes, or the rate at which they are heard."""
     return any(key.startswith("takes/") or (key.startswith("sessions/") and "rate_hz" in (image or {}))
                for key, image in images.items())
+
+
+def concerns_engine(images: Images) -> bool:
+    """Whether an edit with these images may have changed the plan."""
+    return any(key.partition("/")[0] not in _BESIDE_THE_PLAN for key in images)
 
 
 def moves_comps(images: Images) -> bool:

@@ -12,9 +12,8 @@ from cattailer.services.session.reading import get_session
 from cattailer.services.sounding.pieces import end_of_takes, first_of_takes, pieces_of
 from cattailer.services.stages.capture import lanes, show
 from cattailer.services.stages.takes import show as takes_show
-from cattailer.store.models import Media, Run, Session, Take
 from tests.helpers.queries import queries
-from tests.helpers.sessions import make_takes, rows_of
+from tests.helpers.sessions import make_takes, more_takes, rows_of
 
 
 def slow_topmost(spans: list[TakeSpan]) -> dict[int, tuple[int, int]]:
@@ -40,28 +39,6 @@ def test_a_pile_of_takes_is_sorted_in_few_steps() -> None:
     found = topmost(spans)
     assert len(found) == 20_000
     assert found[-1] == Piece(19_999, 1, "19999.wav", 199_990, 1000, 0)
-
-
-def more_takes(desk: Desk, session_id: int, runs: int, first: int = 2) -> None:
-    """As captures would have made them."""
-    with desk.database.transaction() as db:
-        session = db.get_one(Session, session_id)
-        for number in range(first, first + runs):
-            run = Run(
-                uuid=f"u{number}", session_id=session_id, number=number, start=0, samples=1000, rate_hz=48_000,
-                began_at=session.created_at, dropouts=[[5, 64, 0.1]],
-            )
-            for track in session.tracks:
-                media = Media(
-                    session_id=session_id, path=f"{number}-{track.id}.wav", channels=1, bits=24, rate_hz=48_000,
-                    samples=1000, crc32="1",
-                )
-                run.takes.append(Take(
-                    track_id=track.id, media=media, number=number, start=0, samples=1000, peak_dbfs=-9.0, clips=0,
-                ))
-            db.add(run)
-        session.revision += 1
-        session.takes_revision = session.revision
 
 
 def test_what_a_click_costs_does_not_grow_with_takes(desk: Desk) -> None:

@@ -65,7 +65,7 @@ class Engine(BlockPath):
         """Prepares a plan for the same hardware off the block path; the answer swaps it in."""
         old = self._prepared
         same = same_pieces(old.playback, plan.pieces) and plan.same_rows(old.plan)
-        new = prepare(plan, old.playback if same else Playback(plan), old, self.round_trip_samples)
+        new = prepare(plan, old.playback if same else Playback(plan, old.playback), old, self.round_trip_samples)
         other = plan.session != old.plan.session
         with self._looking:
             self._read_around(new, [0] if other else [*self.places(), *([plan.loop[0]] if plan.loop else [])])

@@ -47,12 +47,15 @@ class GetStatus(Command[Status]):
 class RunPlan(Command[Status]):
     """Runs a plan, as ``Plan.to_dict`` gives it: swaps it in, or opens the interface again for other hardware.
 
-    ``pieces`` are as ``Plan.plain_pieces`` gives them. None means those that the engine has, if they are of the same
-    session and ``takes_revision``; else it is refused with ``NEEDS_PIECES``.
+    ``pieces`` are as ``Plan.plain_pieces`` gives them; with ``base`` those of the tracks ``changed`` alone, the others
+    being as the engine has them of that revision of the takes. None means those that the engine has, if they are of
+    the same session and ``takes_revision``; else it is refused with ``NEEDS_PIECES``.
     """
 
     plan: dict[str, Any]
     pieces: list[list[Any]] | None = None
+    base: int | None = None
+    changed: list[int] = field(default_factory=list)
     answer: ClassVar[Any] = Status
 
 

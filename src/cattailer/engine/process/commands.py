@@ -54,14 +54,18 @@ def carry_out(server: Server, command: Command[Any]) -> Any:
 
 def _run_plan(server: Server, command: commands.RunPlan) -> Status:
     engine, pieces = server.engine, command.pieces
-    if pieces is not None:
+    if pieces is not None and command.base is None:
         plan = Plan.from_dict(command.plan, (Piece.of(piece) for piece in pieces))
     else:
         running = engine.plan if engine is not None else None
-        wanted = (command.plan["session"], command.plan["takes_revision"])
-        if running is None or (running.session, running.takes_revision) != wanted:
+        base = command.plan["takes_revision"] if command.base is None else command.base
+        if running is None or (running.session, running.takes_revision) != (command.plan["session"], base):
             raise Refusal("The engine does not have these takes.", commands.NEEDS_PIECES)
-        plan = Plan.from_dict(command.plan, running.pieces)
+        if pieces is None:
+            plan = Plan.from_dict(command.plan, running.pieces)
+        else:
+            kept = (piece for piece in running.pieces if piece.track not in command.changed)
+            plan = Plan.from_dict(command.plan, (*kept, *(Piece.of(piece) for piece in pieces)))
     server.run_plan(plan)
     return status(server)
 

@@ -22,9 +22,10 @@ Floats = NDArray[np.float32]
 class Playback:
     """The pieces of a plan as sound: (rows of takes, samples) at any timeline position."""
 
-    def __init__(self, plan: Plan) -> None:
+    def __init__(self, plan: Plan, old: "Playback | None" = None) -> None:
+        """With ``old``, the one before, what is the same is not read again."""
         self.pieces = plan.pieces
-        at = plan.take_rows
+        self._at = at = plan.take_rows
         self.rows = sum(width for _, width in at.values())
         self._tracks: list[_Track] = []
         by_track: dict[tuple[int, bool], list[Piece]] = {}
@@ -34,12 +35,14 @@ class Playback:
         for track, pieces in by_track.items():
             self._tracks += [_Track(*at[track], layer) for layer in apart(pieces)]
         self._pages: dict[int, Floats] = {}
+        self._by_track = by_track
+        self._old, self._changed = self._what_changed(old)
         self._ahead = int(AHEAD_S * plan.rate_hz)
         self._reading = threading.Lock()
         """Held by those who read, never by the block path."""
         self._looked_at = time.monotonic()
         self.silent = not self._tracks
-        self._reader = PieceReader()
+        self._reader: PieceReader = PieceReader() if old is None else old._reader
         self.missing = self._reader.missing
         self.late = 0
         """How many blocks were not there in time."""
@@ -57,7 +60,8 @@ class Playback:
                 del self._pages[number]
             for number in needed:
                 if number not in self._pages:
-                    self._pages[number] = self._read_page(number * PAGE)
+                    self._pages[number] = self._page(number)
+            self._old = {}  # what of it was not needed now will not be needed
 
     def _look_for_missing(self) -> None:
         """A file that was put back sounds again."""
@@ -90,9 +94,31 @@ class Playback:
             return None
         return np.concatenate([page[:, at:], after[:, : at + count - PAGE]], axis=1)
 
-    def _read_page(self, start: int) -> Floats:
-        page = np.zeros((self.rows, PAGE), np.float32)
-        for track in self._tracks:
+    def _what_changed(self, old: "Playback | None") -> tuple[dict[int, Floats], list["_Track"]]:
+        """The pages of the one before, and its tracks and these whose pieces differ; nothing where its rows lie
+        elsewhere."""
+        if old is None or old._at != self._at:
+            return {}, []
+        keys = {k for k in {**old._by_track, **self._by_track} if old._by_track.get(k) != self._by_track.get(k)}
+        rows = {self._at[key][0] for key in keys}
+        return dict(old._pages), [t for t in (*old._tracks, *self._tracks) if t.row in rows]
+
+    def _page(self, number: int) -> Floats:
+        """Of what was there before only the rows are read again on which something changed."""
+        start, page = number * PAGE, self._old.get(number)
+        if page is None:
+            return self._read_page(np.zeros((self.rows, PAGE), np.float32), start, self._tracks)
+        changed = {t.row for t in self._changed if t.touching(start, start + PAGE)}
+        if not changed:
+            return page
+        page = page.copy()
+        for track in self._changed:
+            page[track.row : track.row + track.channels] = 0.0
+        return self._read_page(page, start, [t for t in self._tracks if t.row in {c.row for c in self._changed}])
+
+    def _read_page(self, page: Floats, start: int, tracks: list["_Track"]) -> Floats:
+        """Adds what sounds of these tracks."""
+        for track in tracks:
             for number in track.touching(start, start + PAGE):
                 add_to(page[track.row : track.row + track.channels], track.pieces[number], start, self._reader)
         return page

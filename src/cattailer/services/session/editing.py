@@ -14,7 +14,7 @@ from cattailer.services.session.pushing import push
 from cattailer.services.session.reading import get_session
 from cattailer.store.base import Base
 from cattailer.store.database import tell_revision
-from cattailer.store.images import Images, Recorder, moves_comps, moves_takes
+from cattailer.store.images import Images, Recorder, concerns_engine, moves_comps, moves_takes
 from cattailer.store.kept import History
 from cattailer.store.models import Group, Input, Mix, Return, Route, Session, Track
 
@@ -94,7 +94,8 @@ def editing(desk: Desk, session_id: int) -> Iterator[Edit]:
         enter(db, edit.session, edit.what, edit.state, recorder.before, recorder.after)
         preampmarks.note(desk, db, edit.session, recorder.before, recorder.after)
         note_what_sounds(edit.session, recorder.after)
-    push(desk, session_id)
+    if concerns_engine(recorder.after):
+        push(desk, session_id)
 
 
 def enter(

@@ -1,9 +1,11 @@
 """How the engine comes by what was committed."""
 
 import threading
+from dataclasses import dataclass
 
 from cattailer.core.errors import Refusal
 from cattailer.core.plan import Plan
+from cattailer.core.takes.pieces import Piece
 from cattailer.engine.messages.commands import NEEDS_PIECES, RunPlan
 from cattailer.services.desk.desk import Desk, log
 from cattailer.services.session.compiling import compile_plan
@@ -37,11 +39,34 @@ def push(desk: Desk, session_id: int) -> None:
             log.warning("plan not taken", why=why.message)
 
 
+@dataclass(frozen=True)
+class LiveSent:
+    """What sounds, as the engine was given it last."""
+
+    takes_revision: int
+    by_track: dict[int, list[Piece]]
+
+
 def send(desk: Desk, plan: Plan) -> None:
-    """Hands a plan over; its takes travel only when the engine does not have them. Raises what the engine refuses."""
+    """Hands a plan over; of its takes only those travel that the engine does not have. Raises what the engine
+    refuses."""
+    by_track: dict[int, list[Piece]] = {}
+    for piece in plan.pieces:
+        by_track.setdefault(piece.track, []).append(piece)
+    before = desk.live.find(plan.session, LiveSent)
     try:
-        desk.engine.ask(RunPlan(plan.to_dict()), PLAN_S)
+        desk.engine.ask(_since(before, plan, by_track), PLAN_S)
     except Refusal as why:
         if why.status != NEEDS_PIECES:
             raise
         desk.engine.ask(RunPlan(plan.to_dict(), plan.plain_pieces()), PLAN_S)
+    desk.live.put(plan.session, LiveSent(plan.takes_revision, by_track))
+
+
+def _since(before: LiveSent | None, plan: Plan, by_track: dict[int, list[Piece]]) -> RunPlan:
+    """With the pieces of the tracks that changed since; with none where the takes are the same, or nothing is known."""
+    if before is None or before.takes_revision == plan.takes_revision:
+        return RunPlan(plan.to_dict())
+    changed = [t for t in {**before.by_track, **by_track} if before.by_track.get(t) != by_track.get(t)]
+    pieces = [piece.plain() for track in changed for piece in by_track.get(track, [])]
+    return RunPlan(plan.to_dict(), pieces, before.takes_revision, changed)

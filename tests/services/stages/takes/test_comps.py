@@ -21,8 +21,7 @@ from cattailer.store.comps import CellMark, Comp
 from cattailer.store.models import Take, Track
 from tests.helpers.capturing import all_runs, armed, settled
 from tests.helpers.queries import queries
-from tests.helpers.sessions import plan_of, rows_of
-from tests.services.sounding.test_pieces import more_takes
+from tests.helpers.sessions import more_takes, plan_of, rows_of
 
 
 @pytest.fixture

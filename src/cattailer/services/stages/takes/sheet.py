@@ -3,12 +3,11 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from sqlalchemy import orm, select
+from sqlalchemy import func, orm, select
 from sqlalchemy.orm import selectinload
 
 from cattailer.core.comps.cells import shares
 from cattailer.core.comps.comppiece import CompPiece
-from cattailer.core.comps.phrases import Stretch
 from cattailer.core.comps.sounding import TakeSound, crossing
 from cattailer.core.gear.rates import rescaled
 from cattailer.core.takes.marks import MISHAP, NOTE
@@ -125,10 +124,11 @@ def _page(
     desk: Desk, db: orm.Session, session: Session, shown: Frame, tracks: list[tuple[int, str]], track: Track,
     every: bool,
 ) -> SheetPage:
-    query = select(Take).join(Run).where(Take.track_id == track.id, ~Take.binned).options(selectinload(Take.run))
-    takes = list(db.scalars(query.order_by(Run.number.desc())))
-    open_takes = [t for t in takes if not t.run.folded]
-    listed = open_takes if every else open_takes[:LISTED]
+    of_track = Take.track_id == track.id, ~Take.binned
+    query = select(Take).join(Run).where(*of_track, ~Run.folded).options(selectinload(Take.run))
+    listed = list(db.scalars(query.order_by(Run.number.desc()).limit(None if every else LISTED)))
+    count = db.scalar(select(func.count()).select_from(Take).join(Run).where(*of_track, ~Run.folded)) or 0
+    folded = db.execute(select(Run.id, Run.number).join(Take).where(*of_track, Run.folded).order_by(Run.number.desc()))
     stretches = [(p, stretch_of(p, session)) for p in phrases_of(db, session)]
     pieces = comping.heard(desk, session, track)
     sounds = take_sounds(desk, session, {*(t.id for t in listed), *(p.take for p in pieces)})
@@ -142,14 +142,16 @@ def _page(
         )
         for p, (start, stop) in stretches
     ]
-    rows = [_row(session, t, [s for _, s in stretches], heads, pieces, sounds, marks, noted) for t in listed]
+    heard = [(p.take, p.start, p.stop) for p in pieces]
+    used = [shares((h.start, h.stop), heard) for h in heads]
+    rows = [_row(session, t, heads, used, sounds, marks, noted) for t in listed]
     comps = comping.names_of(db, track)
     names = dict(comps)
-    numbers = {t.id: t.number for t in takes}
+    numbers = comping.numbers_of(session, {p.take for p in pieces})
     gone = sorted({p.take for p in pieces} - set(sounds))
     return SheetPage(
         shown, tracks, track.id, track.name, [(t.id, t.name) for t in comping.tracks_with(session, track)[1:]], heads,
-        rows, [(t.run_id, t.number) for t in takes if t.run.folded], len(open_takes) - len(listed), comps,
+        rows, [(run, number) for run, number in folded], count - len(listed), comps,
         track.comp_id if track.comp_id in names else 0, names.get(track.comp_before or 0, ""),
         _seams(session, pieces, sounds, numbers), _missing(gone, numbers), _hearing(session, track),
         heads[0].start if heads else 0, heads[-1].stop if heads else 0,
@@ -162,20 +164,18 @@ def where(first: str, last: str, ruler: str) -> str:
 
 
 def _row(
-    session: Session, take: Take, stretches: list[Stretch], heads: list[PhraseHead], pieces: Sequence[CompPiece],
-    sounds: dict[int, TakeSound], marks: dict[tuple[int, int], CellMark], noted: dict[str, list[tuple[int, str]]],
+    session: Session, take: Take, heads: list[PhraseHead], used: list[dict[int, str]], sounds: dict[int, TakeSound],
+    marks: dict[tuple[int, int], CellMark], noted: dict[str, list[tuple[int, str]]],
 ) -> SheetRow:
     rate = take.media.rate_hz
     begins = rescaled(take.start, rate, session.rate_hz)
     ends = begins + rescaled(take.samples, rate, session.rate_hz)
     cells = []
-    heard = [(p.take, p.start, p.stop) for p in pieces]
-    for head, (start, stop) in zip(heads, stretches, strict=True):
+    for head, shared in zip(heads, used, strict=True):
         mark = marks.get((take.id, head.id))
-        said = [words for at, words in noted.get(take.run.uuid, []) if start <= at < stop]
+        said = [words for at, words in noted.get(take.run.uuid, []) if head.start <= at < head.stop]
         cells.append(SheetCell(
-            head.id, take.id in sounds and begins < stop and ends > start,
-            shares((start, stop), heard).get(take.id, ""),
+            head.id, take.id in sounds and begins < head.stop and ends > head.start, shared.get(take.id, ""),
             mark.rating if mark else "", mark.note if mark else "", "; ".join(said),
         ))
     return SheetRow(
