@@ -4,6 +4,7 @@ from datetime import datetime
 from typing import Any
 
 from sqlalchemy import BigInteger, ForeignKey
+from sqlalchemy.dialects.postgresql import ARRAY
 from sqlalchemy.orm import Mapped, mapped_column
 
 from cattailer.store.base import Base, now
@@ -11,7 +12,8 @@ from cattailer.store.base import Base, now
 
 class Comp(Base):
     """Pieces of several takes of one track, at ``rate_hz``, as ``core.comps.comppiece`` reads them. ``roll``: the
-    capture that made it by going over the comp ``over_id``."""
+    capture that made it by going over the comp ``over_id``. ``ticks`` are where notes begin, and last the rate at which
+    they are."""
 
     __tablename__ = "comps"
 
@@ -23,6 +25,7 @@ class Comp(Base):
     pieces: Mapped[list[Any]] = mapped_column(default=list)
     roll: Mapped[str] = mapped_column(default="")
     over_id: Mapped[int | None]
+    ticks: Mapped[list[int]] = mapped_column(ARRAY(BigInteger), default=list)
     made_at: Mapped[datetime] = mapped_column(default=now)
 
 

@@ -3,6 +3,7 @@
 from cattailer.core.comps.fades import SHAPES
 from cattailer.core.comps.phrases import WAYS as PHRASE_WAYS
 from cattailer.core.comps.snapping import SNAPS, UNITS
+from cattailer.core.comps.tightening import DIVISIONS
 from cattailer.core.gear.interface import COMMON_BUFFERS, COMMON_RATES_HZ, DEPTHS
 from cattailer.core.gear.ladder import FELT_MS, USES
 from cattailer.core.mix.effects import SPACES
@@ -23,7 +24,7 @@ CHOICES: dict[str, object] = {
     "BEGIN_WORDS": BEGIN_WORDS, "BUSY": BUSY, "COLOURS": COLOURS, "COMMON_BUFFERS": COMMON_BUFFERS,
     "COMMON_RATES_HZ": COMMON_RATES_HZ,
     "COUNT_SOUNDS": COUNT_SOUNDS, "COUNTS": COUNTS, "DEPTHS": DEPTHS, "FELT_MS": FELT_MS, "FROM": FROM, "ICONS": ICONS,
-    "IN_TUNE_CENTS": IN_TUNE_CENTS, "KINDS": KINDS, "LISTEN_PATHS": LISTEN_PATHS, "LISTEN_POINTS": LISTEN_POINTS,
+    "DIVISIONS": DIVISIONS, "IN_TUNE_CENTS": IN_TUNE_CENTS, "KINDS": KINDS, "LISTEN_PATHS": LISTEN_PATHS, "LISTEN_POINTS": LISTEN_POINTS,
     "LISTEN_WHENS": LISTEN_WHENS, "MODES": MODES, "OPENINGS": OPENINGS, "OVER": OVER, "PICKUPS": PICKUPS,
     "PHRASE_WAYS": PHRASE_WAYS, "SHAPES": SHAPES, "SNAPS": SNAPS, "UNITS": UNITS,
     "POINTS": POINTS, "SOUNDS": SOUNDS, "SPACES": SPACES, "SUBDIVISIONS": SUBDIVISIONS, "USES": USES, "WAYS": WAYS,

@@ -4,6 +4,7 @@ from dataclasses import dataclass
 
 from cattailer.core.comps.comppiece import CompPiece
 from cattailer.core.comps.sounding import TakeSound, crossing, usual_seam
+from cattailer.core.comps.tightening import Drift, drift
 from cattailer.core.errors import NotFound
 from cattailer.core.time.timeline import clock_text
 from cattailer.core.units import milliseconds
@@ -12,8 +13,10 @@ from cattailer.services.running import frame
 from cattailer.services.running.frame import Frame
 from cattailer.services.session import comping
 from cattailer.services.session.reading import get_session, load
-from cattailer.services.session.rows import take_counts
+from cattailer.services.session.rows import take_counts, tempo_of
 from cattailer.services.sounding.takesounds import take_sounds
+from cattailer.services.stages.takes.tightening import ticks_of
+from cattailer.store.comps import Comp
 from cattailer.store.models import Session, Track
 
 
@@ -53,9 +56,11 @@ class CutPage:
     comp: str
     pieces: list[PieceView]
     stop: int
+    ticks: list[int]
+    drift: Drift
 
 
-def show(desk: Desk, session_id: int, track_id: int = 0) -> CutPage:
+def show(desk: Desk, session_id: int, track_id: int = 0, division: int = 1) -> CutPage:
     """Of a track, the first with takes where none is named. Raises NotFound."""
     state = desk.engine_state()
     with desk.database.transaction() as db:
@@ -66,12 +71,14 @@ def show(desk: Desk, session_id: int, track_id: int = 0) -> CutPage:
         track = next((t for t in session.tracks if t.id == track_id and counts.get(t.id)), None)
         track = track or next((t for t in session.tracks if tracks and t.id == tracks[0][0]), None)
         if track is None:
-            return CutPage(shown, [], 0, "", [], "", [], 0)
+            return CutPage(shown, [], 0, "", [], "", [], 0, [], Drift(0, 0.0, 0.0))
         views = _views(desk, session, track)
         names = dict(comping.names_of(db, track))
+        comp = db.get(Comp, track.comp_id) if track.comp_id is not None else None
         return CutPage(
             shown, tracks, track.id, track.name, [(t.id, t.name) for t in comping.tracks_with(session, track)[1:]],
             names.get(track.comp_id or 0, "the newest on top"), views, max((v.stop for v in views), default=0),
+            ticks := ticks_of(comp, session.rate_hz) if comp else [], drift(ticks, tempo_of(session), division),
         )
 
 

@@ -18,6 +18,7 @@ def upgrade() -> None:
         _ref('track_id', 'tracks'), sa.Column('name', sa.String(), nullable=False),
         sa.Column('rate_hz', sa.Integer(), nullable=False), sa.Column('pieces', pg.JSONB(), nullable=False),
         sa.Column('roll', sa.String(), nullable=False), sa.Column('over_id', sa.Integer()),
+        sa.Column('ticks', pg.ARRAY(sa.BigInteger()), nullable=False, server_default='{}'),
         sa.Column('made_at', sa.DateTime(timezone=True), nullable=False),
     )
     op.create_table(

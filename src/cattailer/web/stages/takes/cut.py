@@ -7,8 +7,8 @@ from pydantic import Field
 
 from cattailer.core.comps.fades import LINEAR
 from cattailer.core.comps.snapping import OFF
-from cattailer.services.stages.takes import cutting, cutview, piecesound, seaming
-from cattailer.web.forms import Decibels, Figure, Form, Number, Text, desk, done, form, query
+from cattailer.services.stages.takes import cutting, cutview, piecesound, seaming, tightening
+from cattailer.web.forms import Decibels, Figure, Form, Number, Text, desk, done, form, query, said
 from cattailer.web.shell import render
 
 blueprint = Blueprint("cut", __name__, url_prefix="/s/<int:session_id>/takes/cut")
@@ -18,6 +18,7 @@ Sample = Annotated[int, Field(ge=-(1 << 40), le=1 << 40)]
 
 class Shown(Form):
     track: Number = 0
+    division: int = Field(default=1, ge=1, le=6)
 
 
 class Window(Form):
@@ -32,6 +33,21 @@ class OfPiece(Form):
 
     track: Number
     at: Sample
+
+
+class OnTrack(Form):
+    track: Number
+
+
+class Tick(OfPiece):
+    """Moved to a place, or put in and taken out without one."""
+
+    to: Sample | None = None
+
+
+class Tightened(OnTrack):
+    division: int = Field(default=1, ge=1, le=6)
+    percent: Figure = Field(default=100.0, ge=0, le=100)
 
 
 class Split(OfPiece):
@@ -90,14 +106,16 @@ class SeamMoved(OfPiece):
 
 @blueprint.get("/")
 def stage(session_id: int) -> str:
-    shown = cutview.show(desk(), session_id, query(Shown).track)
-    return render("takes", shown.frame, view="cut", page=shown)
+    wish = query(Shown)
+    shown = cutview.show(desk(), session_id, wish.track, wish.division)
+    return render("takes", shown.frame, view="cut", page=shown, division=wish.division)
 
 
 @blueprint.get("/rows")
 def rows(session_id: int) -> str:
-    shown = cutview.show(desk(), session_id, query(Shown).track)
-    return render("takes", shown.frame, view="cut", again=True, page=shown)
+    wish = query(Shown)
+    shown = cutview.show(desk(), session_id, wish.track, wish.division)
+    return render("takes", shown.frame, view="cut", again=True, page=shown, division=wish.division)
 
 
 @blueprint.get("/piece")
@@ -126,6 +144,25 @@ def seam_wave(session_id: int) -> Response:
     wish = query(SeamWindow)
     start, sides = seaming.wave(desk(), session_id, wish.track, wish.at, wish.reach)
     return jsonify(start=start, sides=sides)
+
+
+@blueprint.post("/notes")
+def find_notes(session_id: int) -> Response:
+    tightening.find(desk(), session_id, form(OnTrack).track)
+    return done()
+
+
+@blueprint.post("/tick")
+def tick(session_id: int) -> Response:
+    wish = form(Tick)
+    tightening.set_tick(desk(), session_id, wish.track, wish.at, wish.to)
+    return done()
+
+
+@blueprint.post("/tighten")
+def tighten(session_id: int) -> Response:
+    wish = form(Tightened)
+    return said(tightening.tighten(desk(), session_id, wish.track, wish.division, wish.percent / 100.0))
 
 
 @blueprint.post("/erase")

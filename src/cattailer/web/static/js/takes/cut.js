@@ -65,6 +65,10 @@ function pieces() {
   }));
 }
 
+function ticks() {
+  return (document.getElementById("cut-pieces")?.dataset.ticks || "").split(",").filter(Boolean).map(Number);
+}
+
 function end() {
   return Math.max(rate, Number(document.getElementById("cut-pieces")?.dataset.stop || 0) * 1.02);
 }
@@ -124,7 +128,7 @@ function fetchWave() {
 
 function draw() {
   const canvas = document.getElementById("cut-wave");
-  picture(canvas, { window: window_, pieces: pieces(), chosen, stretch, wave, position });
+  picture(canvas, { window: window_, pieces: pieces(), chosen, stretch, wave, position, ticks: ticks() });
   overview(document.getElementById("cut-overview"), { window: window_, pieces: pieces(), whole, position, end: end() });
   document.getElementById("cut-span").textContent = span() < rate / 5 ? `${Math.round(span())} samples` : `${(span() / rate).toFixed(span() < 10 * rate ? 2 : 0)} s shown`;
 }
@@ -177,7 +181,7 @@ function key(event) {
   const at = all.findIndex((p) => p.start === chosen);
   const action = {
     ArrowLeft: () => choose(all[Math.max(0, at - 1)]?.start ?? null, true), ArrowRight: () => choose(all[Math.min(all.length - 1, at + 1)]?.start ?? null, true),
-    ArrowUp: () => zoom(0.5), ArrowDown: () => zoom(2), s: () => act("split"), "[": () => nudge(-1), "]": () => nudge(1),
+    ArrowUp: () => zoom(0.5), ArrowDown: () => zoom(2), s: () => act("split"), t: () => post("tick", { at: position }), "[": () => nudge(-1), "]": () => nudge(1),
     Delete: () => act("take-away"), Escape: () => { stretch = null; draw(); },
   }[event.key];
   if (!action) return;
@@ -194,7 +198,10 @@ function under(event) {
   const at = place(event);
   const reach = (GRIP / event.target.clientWidth) * span();
   const all = pieces();
-  if (event.offsetY < LANE) return { what: "stretch", from: at };
+  if (event.offsetY < LANE) {
+    const tick = ticks().find((t) => Math.abs(t - at) < reach);
+    return tick === undefined ? { what: "stretch", from: at } : { what: "tick", tick, from: at };
+  }
   const seam = all.find((p) => p.meets && Math.abs(p.start - at) < reach);
   if (seam) return { what: "move-seam", piece: seam, from: at };
   const start = all.find((p) => Math.abs(p.start - at) < reach);
@@ -215,7 +222,7 @@ function grab(event) {
 function moveOver(event) {
   if (!drag) {
     const { what } = under(event);
-    event.target.style.cursor = { stretch: "text", "move-seam": "col-resize", start: "ew-resize", stop: "ew-resize", move: "grab" }[what];
+    event.target.style.cursor = { stretch: "text", tick: "col-resize", "move-seam": "col-resize", start: "ew-resize", stop: "ew-resize", move: "grab" }[what];
     return;
   }
   if (Math.abs(event.offsetX - drag.x) > 3) drag.moved = true;
@@ -244,6 +251,7 @@ function letGo(event) {
     return;
   }
   if (event.type === "pointercancel") { draw(); return; }
+  if (done.what === "tick") post("tick", { at: done.tick, to: at });
   if (done.what === "move-seam") { chosen = at; post("move-seam", { at: done.piece.start, to: at }); }
   if (done.what === "start") { chosen = at; post("trim", { at: done.piece.start, start: at, stop: done.piece.stop }); }
   if (done.what === "stop") post("trim", { at: done.piece.start, start: done.piece.start, stop: at });

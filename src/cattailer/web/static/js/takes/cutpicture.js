@@ -3,7 +3,7 @@ import { LIFT, paint, prepared } from "../page/canvas.js";
 
 export const LANE = 20; // the strip above, where a stretch is chosen
 
-export function picture(canvas, { window, pieces, chosen, stretch, wave, position }) {
+export function picture(canvas, { window, pieces, chosen, stretch, wave, position, ticks }) {
   const area = prepared(canvas);
   if (!area) return;
   const span = window[1] - window[0];
@@ -63,6 +63,13 @@ export function picture(canvas, { window, pieces, chosen, stretch, wave, positio
       c.moveTo(one, LANE + 4); c.lineTo(two, height - 4);
       c.stroke();
     }
+  }
+  c.fillStyle = paint("reed");
+  for (const tick of ticks) {
+    if (tick < window[0] || tick > window[1]) continue;
+    const at = from(tick);
+    c.beginPath(); c.moveTo(at - 4, 3); c.lineTo(at + 4, 3); c.lineTo(at, LANE - 3); c.fill();
+    c.fillRect(at - 0.5, LANE, 1, height - LANE);
   }
   if (position >= window[0] && position < window[1]) { c.fillStyle = paint("vermilion"); c.fillRect(from(position) - 1, 0, 2, height); }
 }

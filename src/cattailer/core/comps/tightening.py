@@ -1,0 +1,75 @@
+"""Notes moved to the grid: pieces are cut a little before each note and moved, and nothing is stretched."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from fractions import Fraction
+
+import numpy as np
+
+from cattailer.core.comps.comppiece import Pieces
+from cattailer.core.comps.laying import joined
+from cattailer.core.errors import Refusal
+from cattailer.core.time.timeline import TempoMap
+from cattailer.core.units import milliseconds
+
+BEFORE_S = 0.008
+"""How far before a note its piece begins: what fades in there is over when the note comes."""
+DIVISIONS = {
+    "1": "the beat", "2": "half a beat", "3": "a third of a beat", "4": "a quarter of a beat", "6": "a sixth of a beat",
+}
+
+
+@dataclass(frozen=True)
+class Drift:
+    """How notes lie against the grid, in ms: the median (late is positive), and how far the middle half of them is
+    apart."""
+
+    notes: int
+    median_ms: float
+    scatter_ms: float
+
+
+def to_grid(at: int, tempo: TempoMap, division: int) -> int:
+    """The nearest line of a grid of so many divisions a beat."""
+    beat = tempo.meter_of(max(1, tempo.bar_beat_at(at).bar)).beat_quarters / division
+    quarter = tempo.quarter_at(at)
+    line = Fraction(round(quarter / beat)) * beat
+    return min((tempo.sample_at(line + n * beat) for n in (-1, 0, 1)), key=lambda s: abs(s - at))
+
+
+def drift(notes: Sequence[int], tempo: TempoMap, division: int) -> Drift:
+    late = [milliseconds(at - to_grid(at, tempo, division), tempo.rate_hz) for at in notes]
+    if not late:
+        return Drift(0, 0.0, 0.0)
+    low, middle, high = np.percentile(late, [25, 50, 75])
+    return Drift(len(late), float(middle), float(high - low))
+
+
+def tightened(
+    pieces: Pieces, notes: Sequence[int], tempo: TempoMap, division: int, strength: float
+) -> tuple[Pieces, list[int]]:
+    """Pieces with their notes moved to the grid by a share of the way, ``strength`` 0 to 1, and where the notes are
+    then. Where two notes go apart, what rang before the later one fills the place between them.
+
+    Raises Refusal for a grid or a strength that does not exist.
+    """
+    if str(division) not in DIVISIONS or not 0.0 <= strength <= 1.0:
+        raise Refusal("Notes move by 0 to 100 % to a beat or a part of it. Nothing was moved.")
+    before = round(BEFORE_S * tempo.rate_hz)
+    notes = sorted(notes)
+    moves = [round(strength * (to_grid(at, tempo, division) - at)) for at in notes]
+    out = []
+    for piece in pieces:
+        inside = [(at - before, by) for at, by in zip(notes, moves, strict=True) if piece.start <= at < piece.stop]
+        # What comes before its first note stays; the cuts between notes go where the earlier of both sides has them.
+        cuts = [(piece.start, 0), *((max(at, piece.start), by) for at, by in inside)]
+        if inside and inside[0][0] <= piece.start:
+            cuts = cuts[1:]
+        edges = [piece.start, *(
+            max(piece.start + 1, at + min(one, by)) for (_, one), (at, by) in zip(cuts, cuts[1:], strict=False)
+        ), piece.stop]
+        for (_, by), start, stop in zip(cuts, edges, edges[1:], strict=False):
+            if start < stop:
+                part = piece.part(start, stop)
+                out.append(replace(part, offset=part.offset - by))
+    return joined(tuple(out)), [at + by for at, by in zip(notes, moves, strict=True)]
