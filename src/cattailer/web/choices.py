@@ -1,6 +1,7 @@
 """What can be chosen, and by what it is judged, as core has it: for templates."""
 
 from cattailer.core.comps.fades import SHAPES
+from cattailer.core.comps.levelling import AIMS
 from cattailer.core.comps.phrases import WAYS as PHRASE_WAYS
 from cattailer.core.comps.snapping import SNAPS, UNITS
 from cattailer.core.comps.tightening import DIVISIONS
@@ -21,10 +22,11 @@ from cattailer.core.takes.settings import BEGIN_WORDS, FROM
 from cattailer.core.time.clicking import COUNT_SOUNDS, COUNTS, SOUNDS, SUBDIVISIONS, WHENS
 
 CHOICES: dict[str, object] = {
-    "BEGIN_WORDS": BEGIN_WORDS, "BUSY": BUSY, "COLOURS": COLOURS, "COMMON_BUFFERS": COMMON_BUFFERS,
+    "AIMS": AIMS, "BEGIN_WORDS": BEGIN_WORDS, "BUSY": BUSY, "COLOURS": COLOURS, "COMMON_BUFFERS": COMMON_BUFFERS,
     "COMMON_RATES_HZ": COMMON_RATES_HZ,
     "COUNT_SOUNDS": COUNT_SOUNDS, "COUNTS": COUNTS, "DEPTHS": DEPTHS, "FELT_MS": FELT_MS, "FROM": FROM, "ICONS": ICONS,
-    "DIVISIONS": DIVISIONS, "IN_TUNE_CENTS": IN_TUNE_CENTS, "KINDS": KINDS, "LISTEN_PATHS": LISTEN_PATHS, "LISTEN_POINTS": LISTEN_POINTS,
+    "DIVISIONS": DIVISIONS,
+    "IN_TUNE_CENTS": IN_TUNE_CENTS, "KINDS": KINDS, "LISTEN_PATHS": LISTEN_PATHS, "LISTEN_POINTS": LISTEN_POINTS,
     "LISTEN_WHENS": LISTEN_WHENS, "MODES": MODES, "OPENINGS": OPENINGS, "OVER": OVER, "PICKUPS": PICKUPS,
     "PHRASE_WAYS": PHRASE_WAYS, "SHAPES": SHAPES, "SNAPS": SNAPS, "UNITS": UNITS,
     "POINTS": POINTS, "SOUNDS": SOUNDS, "SPACES": SPACES, "SUBDIVISIONS": SUBDIVISIONS, "USES": USES, "WAYS": WAYS,

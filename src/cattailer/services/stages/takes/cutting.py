@@ -2,9 +2,10 @@
 
 from collections.abc import Callable
 
-from cattailer.core.comps import laying
-from cattailer.core.comps.comppiece import Fade, Pieces
+from cattailer.core.comps import laying, levelling
+from cattailer.core.comps.comppiece import CompPiece, Fade, Pieces
 from cattailer.core.comps.snapping import OFF, ZERO, ZERO_REACH_S, at_zero, on_grid, step
+from cattailer.core.comps.sounding import sound_of
 from cattailer.core.errors import NotNow, Refusal
 from cattailer.media.piecesound import heard_between
 from cattailer.services.desk.desk import Desk
@@ -76,6 +77,35 @@ def set_gain(desk: Desk, session_id: int, track_id: int, start: int, gain_db: fl
     """Of this track's piece alone: what microphones hear differs in level."""
     what = f"a piece at {gain_db:+.1f} dB".replace("-", "−")
     _edit(desk, session_id, track_id, what, lambda e, t, p: laying.with_gain(p, start, gain_db), alone=True)
+
+
+def set_level(
+    desk: Desk, session_id: int, track_id: int, start: int, aim: str, level: float, every: bool = False
+) -> str:
+    """The gain that brings a piece to a peak or a loudness, or every piece of the track for itself. Returns what
+    becomes of peak and noise, in words."""
+    said: list[str] = []
+
+    def change(edit: Edit, track: Track, pieces: Pieces) -> Pieces:
+        chosen = pieces if every else (pieces[laying.number_at(pieces, start)],)
+        takes = take_sounds(desk, edit.session, {p.take for p in chosen})
+        rate, channels = edit.session.rate_hz, max(1, len(track.feeds))
+        for piece in chosen:
+            bare = CompPiece(piece.take, piece.start, piece.samples, piece.offset)
+            heard = sound_of(track.id, (bare,), takes, rate)
+            of = levelling.measured(heard_between(heard, piece.start, piece.stop, channels), rate)
+            gain = levelling.gain_to(aim, level, of)
+            pieces = laying.with_gain(pieces, piece.start, gain)
+            said.append(f"{gain:+.1f} dB: {levelling.words(gain, of)}.".replace("-", "−"))
+        return pieces
+
+    unit = "dBFS" if aim == levelling.PEAK else "LUFS"
+    words = f"{'every piece' if every else 'a piece'} brought to {level:g} {unit}".replace("-", "−")
+    _edit(desk, session_id, track_id, words, change, alone=True)
+    loud = [s for s in said if "it will be heard" in s or "clip" in s]
+    if len(said) == 1:
+        return said[0]
+    return f"{len(said)} pieces. {loud[0] if loud else 'No noise comes up that is heard.'}"
 
 
 def flip(desk: Desk, session_id: int, track_id: int, start: int) -> None:

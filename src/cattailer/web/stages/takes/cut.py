@@ -81,6 +81,12 @@ class Gained(OfPiece):
     gain_db: Decibels
 
 
+class Levelled(OfPiece):
+    aim: Text
+    level: Decibels
+    every: bool = False
+
+
 class Faded(OfPiece):
     fade_in_ms: Figure = Field(ge=0)
     fade_in_shape: Text = LINEAR
@@ -212,6 +218,12 @@ def gain(session_id: int) -> Response:
     wish = form(Gained)
     cutting.set_gain(desk(), session_id, wish.track, wish.at, wish.gain_db)
     return done()
+
+
+@blueprint.post("/level")
+def level(session_id: int) -> Response:
+    wish = form(Levelled)
+    return said(cutting.set_level(desk(), session_id, wish.track, wish.at, wish.aim, wish.level, wish.every))
 
 
 @blueprint.post("/flip")

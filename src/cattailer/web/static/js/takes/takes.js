@@ -10,6 +10,7 @@ let playing = null;
 export function startTakes() {
   document.addEventListener("htmx:afterRequest", ({ detail }) => {
     if (detail.successful && detail.elt.matches?.("[data-checks]")) htmx.trigger(document.body, "checking");
+    if (detail.successful && detail.elt.matches?.("[data-compares]")) htmx.trigger(document.body, "comparing");
     if (detail.successful && detail.elt.matches?.("[data-writes]")) htmx.trigger(document.body, "writing");
   });
   drawAll();
