@@ -5,12 +5,14 @@ from sqlalchemy import select
 from cattailer.core.errors import Refusal
 from cattailer.core.naming import clean_name
 from cattailer.core.takes.marks import RATINGS
+from cattailer.core.wording import counted
 from cattailer.services.desk.desk import Desk
+from cattailer.services.session import comping
 from cattailer.services.session.editing import Edit, editing
 from cattailer.services.session.reading import get_take
 from cattailer.services.stages.takes.phrasing import get_phrase
 from cattailer.store.comps import CellMark
-from cattailer.store.models import Run
+from cattailer.store.models import Run, Take
 
 
 def rate(desk: Desk, session_id: int, take_id: int, phrase_id: int, rating: str) -> None:
@@ -43,6 +45,18 @@ def fold(desk: Desk, session_id: int, run_id: int, folded: bool) -> None:
             raise Refusal("There is no such take; nothing was changed.", 404)
         run.folded = folded
         edit.what = f"Take {run.number} {'folded away' if folded else 'unfolded'}"
+
+
+def fold_unused(desk: Desk, session_id: int, track_id: int) -> None:
+    """Runs of which nothing is in use on a track, nor on those that are cut together with it, are folded away."""
+    with editing(desk, session_id) as edit:
+        tracks = comping.tracks_with(edit.session, edit.track(track_id))
+        used = {p.take for t in tracks for p in comping.heard(desk, edit.session, t)}
+        query = select(Run).join(Take).where(Take.track_id == track_id, ~Take.binned, ~Run.folded).distinct()
+        folded = [run for run in edit.db.scalars(query) if not used & {t.id for t in run.takes}]
+        for run in folded:
+            run.folded = True
+        edit.what = f"{counted(len(folded), 'take')} folded away"
 
 
 def _mark(edit: Edit, session_id: int, take_id: int, phrase_id: int) -> tuple[CellMark, int]:

@@ -9,6 +9,7 @@ from sqlalchemy.orm import selectinload
 from cattailer.core.patch.ends import in_words, socket_of
 from cattailer.core.takes.leadin import Opening
 from cattailer.core.time.timeline import clock_text
+from cattailer.core.units import milliseconds
 from cattailer.services.desk.desk import Desk
 from cattailer.services.keeping.checking import LiveMediaCheck
 from cattailer.services.running import binning, frame
@@ -41,6 +42,7 @@ class TakeLine:
     printed: bool
     lead_in: Opening | None
     lead_in_s: float
+    moved_ms: float
 
 
 @dataclass(frozen=True)
@@ -113,4 +115,5 @@ def _line(take: Take) -> TakeLine:
         clock_text(take.samples, rate), clock_text(take.start, rate),
         take.peak_dbfs if take.media.crc32 else None, take.clips, len(take.run.dropouts), take.run.recovered,
         take.printed, opening_of(take), take.lead_in.samples / rate if take.lead_in else 0.0,
+        milliseconds(take.moved_samples, rate),
     )

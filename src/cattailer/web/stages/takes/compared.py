@@ -48,4 +48,4 @@ def found(session_id: int) -> str:
     wish = query(Sorted)
     live = comparing.state(desk(), session_id, wish.sort)
     names = dict(comparing.show(desk(), session_id).tracks)
-    return render_template("takes/found.html", found=live, names=names, sort=wish.sort, session_id=session_id)
+    return render_template("takes/parts/found.html", found=live, names=names, sort=wish.sort, session_id=session_id)

@@ -128,7 +128,7 @@ def rows(session_id: int) -> str:
 def piece(session_id: int) -> str:
     wish = query(OfPiece)
     found = cutview.piece(desk(), session_id, wish.track, wish.at)
-    return render_template("takes/piece.html", piece=found, track=wish.track, session_id=session_id)
+    return render_template("takes/parts/piece.html", piece=found, track=wish.track, session_id=session_id)
 
 
 @blueprint.get("/wave")
@@ -142,7 +142,7 @@ def proposal(session_id: int) -> str:
     """Where a seam would be heard least."""
     wish = query(OfPiece)
     found = seaming.look(desk(), session_id, wish.track, wish.at)
-    return render_template("takes/proposal.html", seam=found, track=wish.track, session_id=session_id)
+    return render_template("takes/parts/proposal.html", seam=found, track=wish.track, session_id=session_id)
 
 
 @blueprint.get("/seam/wave")

@@ -6,7 +6,7 @@ from pydantic import Field
 from cattailer.core.takes.leadin import Opening
 from cattailer.services.keeping import checking
 from cattailer.services.running import binning
-from cattailer.services.stages.takes import files, leadin, show
+from cattailer.services.stages.takes import files, leadin, mending, show
 from cattailer.web.forms import Form, Number, Text, desk, done, form, query, said
 from cattailer.web.shell import render
 
@@ -58,6 +58,17 @@ def lead_in(session_id: int, take_id: int) -> Response:
     return done()
 
 
+@blueprint.get("/misplaced")
+def misplaced(session_id: int) -> str:
+    found = mending.misplaced(desk(), session_id)
+    return render_template("takes/parts/misplaced.html", misplaced=found, session_id=session_id)
+
+
+@blueprint.post("/mend")
+def mend(session_id: int) -> Response:
+    return said(mending.mend(desk(), session_id))
+
+
 @blueprint.post("/bin/fetch")
 def fetch_back(session_id: int) -> Response:
     binning.fetch_back(desk(), session_id, form(Numbered).number)
@@ -83,7 +94,7 @@ def check_files(session_id: int) -> Response:
 
 @blueprint.get("/check")
 def checked_files(session_id: int) -> str:
-    return render_template("takes/check.html", check=show.media_check(desk(), session_id), session_id=session_id)
+    return render_template("takes/parts/check.html", check=show.media_check(desk(), session_id), session_id=session_id)
 
 
 @blueprint.get("/<int:take_id>/waveform")

@@ -107,7 +107,7 @@ def rows(session_id: int) -> str:
 @blueprint.get("/cell")
 def cell(session_id: int) -> str:
     wish = query(Cell)
-    return render_template("takes/cell.html", cell=closeup.of_cell(desk(), session_id, wish.take, wish.phrase),
+    return render_template("takes/parts/cell.html", cell=closeup.of_cell(desk(), session_id, wish.take, wish.phrase),
                            session_id=session_id)
 
 
@@ -163,6 +163,19 @@ def fold(session_id: int) -> Response:
     wish = form(Folded)
     cells.fold(desk(), session_id, wish.run, wish.folded)
     return done()
+
+
+@blueprint.post("/fold/unused")
+def fold_unused(session_id: int) -> Response:
+    cells.fold_unused(desk(), session_id, form(OnTrack).track)
+    return done()
+
+
+@blueprint.get("/paper")
+def paper(session_id: int) -> str:
+    """The sheet on paper: every take of a track, its marks and notes."""
+    shown = sheet.show(desk(), session_id, query(Shown).track, every=True)
+    return render_template("takes/parts/paper.html", page=shown, frame=shown.frame)
 
 
 @blueprint.post("/phrases")
@@ -258,7 +271,7 @@ def stop_writing(session_id: int) -> Response:
 
 @blueprint.get("/write")
 def written(session_id: int) -> str:
-    return render_template("takes/written.html", writing=writing.state(desk(), session_id), session_id=session_id)
+    return render_template("takes/parts/written.html", writing=writing.state(desk(), session_id), session_id=session_id)
 
 
 @blueprint.post("/together")
