@@ -5,8 +5,9 @@ from fractions import Fraction
 import numpy as np
 import pytest
 
-from cattailer.core.comps import levelling
+from cattailer.core.comps import levelling, roomtone
 from cattailer.core.comps.comparing import against, changes, facts
+from cattailer.core.comps.comppiece import CompPiece
 from cattailer.core.errors import Refusal
 from cattailer.core.time.timeline import Meter, Tempo, TempoMap
 
@@ -66,3 +67,21 @@ def test_gain_to_a_peak_or_a_loudness_and_what_becomes_of_the_noise() -> None:
         levelling.gain_to("peak", -14.0, levelling.measured(np.zeros((1, 1000), np.float32), RATE))
     with pytest.raises(Refusal, match="at most"):
         levelling.gain_to("peak", 0.0, levelling.measured(sound * np.float32(0.001), RATE))
+
+
+def test_gaps_are_filled_with_the_quietest_stretch_that_is_no_digital_silence() -> None:
+    peaks = np.full(1000, 0.2)
+    peaks[300:420] = 0.001
+    peaks[600:800] = 0.0
+    tone = roomtone.quietest(peaks, 256, RATE)
+    assert tone is not None
+    assert 300 * 256 <= tone[0] < tone[1] <= 421 * 256
+    assert roomtone.quietest(np.full(1000, 0.2), 256, RATE) is None
+    assert roomtone.quietest(np.zeros(10), 256, RATE) is None
+    comp = (CompPiece(1, 1000, 5000, 0), CompPiece(2, 100_000, 5000, 0), CompPiece(1, 105_000, 10, 9))
+    full = roomtone.filled(comp, 3, tone, RATE)
+    assert all(a.stop == b.start for a, b in zip(full, full[1:], strict=False))
+    assert next(p for p in full if p.take != 3) == comp[0]
+    inside = [p for p in full if p.take == 3]
+    assert len(inside) > 1
+    assert all(tone[0] <= p.offset and p.offset + p.samples <= tone[1] for p in inside)

@@ -1,12 +1,16 @@
 """Edits of the pieces that are in use: on a track, and at the same samples on those that are cut together with it."""
 
 from collections.abc import Callable
+from pathlib import Path
 
-from cattailer.core.comps import laying, levelling
+import numpy as np
+
+from cattailer.core.comps import laying, levelling, roomtone
 from cattailer.core.comps.comppiece import CompPiece, Fade, Pieces
 from cattailer.core.comps.snapping import OFF, ZERO, ZERO_REACH_S, at_zero, on_grid, step
 from cattailer.core.comps.sounding import sound_of
 from cattailer.core.errors import NotNow, Refusal
+from cattailer.media import overview
 from cattailer.media.piecesound import heard_between
 from cattailer.services.desk.desk import Desk
 from cattailer.services.session import comping
@@ -77,6 +81,25 @@ def set_gain(desk: Desk, session_id: int, track_id: int, start: int, gain_db: fl
     """Of this track's piece alone: what microphones hear differs in level."""
     what = f"a piece at {gain_db:+.1f} dB".replace("-", "−")
     _edit(desk, session_id, track_id, what, lambda e, t, p: laying.with_gain(p, start, gain_db), alone=True)
+
+
+def lay_room_tone(desk: Desk, session_id: int, track_id: int) -> None:
+    """Fills the silence between pieces with the quietest stretch of the takes in use. Raises NotNow where nothing is
+    silent, or no take has a quiet stretch."""
+    def change(edit: Edit, track: Track, pieces: Pieces) -> Pieces:
+        if all(a.stop == b.start for a, b in zip(pieces, pieces[1:], strict=False)):
+            raise NotNow("There is no silence between the pieces, so no room tone is needed.")
+        takes, rate = take_sounds(desk, edit.session, {p.take for p in pieces}), edit.session.rate_hz
+        for take in takes.values():
+            own = next(s for s in take.stretches if s.first == 0)
+            found = overview.of_wave(Path(own.path))
+            peaks = None if found is None else np.abs(found.fine.astype(np.float64)).max(axis=(1, 2)) / 32767.0
+            tone = None if peaks is None else roomtone.quietest(peaks, overview.BUCKET, rate)
+            if tone is not None:
+                return roomtone.filled(pieces, take.take, tone, rate)
+        raise NotNow("No take of this track has a stretch that is quiet enough. Keep a few seconds of the empty room.")
+
+    _edit(desk, session_id, track_id, "room tone laid between pieces", change)
 
 
 def set_level(

@@ -152,6 +152,12 @@ def seam_wave(session_id: int) -> Response:
     return jsonify(start=start, sides=sides)
 
 
+@blueprint.post("/room-tone")
+def room_tone(session_id: int) -> Response:
+    cutting.lay_room_tone(desk(), session_id, form(OnTrack).track)
+    return done()
+
+
 @blueprint.post("/notes")
 def find_notes(session_id: int) -> Response:
     tightening.find(desk(), session_id, form(OnTrack).track)
