@@ -60,6 +60,7 @@ def plan_of(title: str) -> Plan:
             found = db.scalar(select(Session).where(Session.title == title).order_by(Session.id).limit(1))
             if found is None:
                 raise NotFound(f"There is no session called “{title}”.")
+            found.hearing = {}  # what was tried is not in use
             plan = compile_plan(desk, found)
         database.engine.dispose()
         return plan

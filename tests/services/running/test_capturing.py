@@ -12,7 +12,7 @@ from cattailer.services.keeping import verifying
 from cattailer.services.running import arming, binning, capturing, frame, marking, ranges, runs, transport
 from cattailer.services.session import demo, history, inputs
 from cattailer.services.stages.capture import show
-from cattailer.services.stages.takes import files
+from cattailer.services.stages.takes import choosing, files, sheet
 from cattailer.store.models import Media, Run, Session, Take
 from tests.helpers.capturing import all_runs, armed, settled
 from tests.helpers.sessions import make_takes, plan_of, rows_of, stop, takes_of, the_patch, words
@@ -319,6 +319,21 @@ def test_files_of_a_track_that_joined_are_read_again_too(desk: Desk, monkeypatch
         file.write(b"spoilt")
     assert verifying.verify_one(desk)
     assert "not as it was written" in all_runs(desk, session)[0].verified
+
+
+def test_what_joins_late_goes_over_the_comp_of_its_track_too(desk: Desk) -> None:
+    session = armed(desk)
+    third = rows_of(desk, session)[2].id
+    choosing.make(desk, session, third, "evening")
+    transport.capture(desk, session)
+    pass_time(desk.engine, 0.5)
+    arming.arm_track(desk, session, third, True)
+    pass_time(desk.engine, 0.3)
+    stop(desk, session)
+    settled(desk)
+    page = sheet.show(desk, session, third)
+    assert [name for _, name in page.comps] == ["evening + take 1", "evening"]
+    assert page.used == page.comps[0][0]
 
 
 def test_locked_tracks_stay_as_they_are(desk: Desk) -> None:

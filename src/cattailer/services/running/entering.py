@@ -10,6 +10,7 @@ from cattailer.media import journal, recovery, wavfile
 from cattailer.media.journal import LEAD_IN_FOLDER, FileEnd, RunFile, RunStory
 from cattailer.services.desk.desk import Desk
 from cattailer.services.desk.places import folder_of, kept_as
+from cattailer.services.session.comping import captured_over
 from cattailer.services.session.editing import enter, takes_changed
 from cattailer.services.session.pushing import push
 from cattailer.services.session.reading import get_session
@@ -78,6 +79,9 @@ def enter_late(desk: Desk, story: RunStory) -> bool:
             return True
         enter_takes(desk, db, session, story, run, story.header.start)
         run.verified = ""  # their files were not read again yet
+        db.flush()
+        db.refresh(run, ["takes"])
+        captured_over(db, session, run, {f.track for f in story.header.files})
         names = ", ".join(f.name for f in story.header.files)
         enter(db, session, f"{names} joined take {run.number}", "fixed", {}, {"run": story.header.run})
         takes_changed(session)

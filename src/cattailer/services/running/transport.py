@@ -20,6 +20,7 @@ from cattailer.services.desk.places import check_root, root_of
 from cattailer.services.running.capturing import course_from, settings_of
 from cattailer.services.running.deck import ready_check
 from cattailer.services.running.runheader import NextRun, next_run
+from cattailer.services.session import trying
 from cattailer.services.session.opening import open_session
 from cattailer.services.session.reading import get_session
 from cattailer.services.session.rows import patch_of, tempo_of
@@ -115,6 +116,7 @@ def capture(
 
     Raises NotNow when none is armed or the disk is too full, before anything is opened, and what the engine refuses.
     """
+    trying.end(desk, session_id)
     state = desk.engine_state()
     with desk.database.transaction() as db:
         session = get_session(db, session_id)

@@ -100,9 +100,10 @@ def free_name(db: orm.Session, track: Track, wanted: str) -> str:
     return f"{stem} {n}"
 
 
-def captured_over(db: orm.Session, session: Session, run: Run) -> None:
-    """What was captured over a comp makes a new one, in use; the passes of one press go into the same."""
-    tracks = {t.id: t for t in session.tracks if t.comp_id is not None}
+def captured_over(db: orm.Session, session: Session, run: Run, on: Collection[int] | None = None) -> None:
+    """What was captured over a comp, or on those of some tracks, makes a new one, in use; the passes of one press go
+    into the same."""
+    tracks = {t.id: t for t in session.tracks if t.comp_id is not None and (on is None or t.id in on)}
     for take in run.takes:
         track = tracks.get(take.track_id)
         comp = db.get(Comp, track.comp_id) if track is not None else None

@@ -53,14 +53,16 @@ def send(desk: Desk, plan: Plan) -> None:
     by_track: dict[int, list[Piece]] = {}
     for piece in plan.pieces:
         by_track.setdefault(piece.track, []).append(piece)
-    before = desk.live.find(plan.session, LiveSent)
+    wish = _since(desk.live.find(plan.session, LiveSent), plan, by_track)
     try:
-        desk.engine.ask(_since(before, plan, by_track), PLAN_S)
+        desk.engine.ask(wish, PLAN_S)
     except Refusal as why:
         if why.status != NEEDS_PIECES:
             raise
-        desk.engine.ask(RunPlan(plan.to_dict(), plan.plain_pieces()), PLAN_S)
-    desk.live.put(plan.session, LiveSent(plan.takes_revision, by_track))
+        wish = RunPlan(plan.to_dict(), plan.plain_pieces())
+        desk.engine.ask(wish, PLAN_S)
+    if wish.pieces is not None:  # else it goes on with what somebody gave it earlier
+        desk.live.put(plan.session, LiveSent(plan.takes_revision, by_track))
 
 
 def _since(before: LiveSent | None, plan: Plan, by_track: dict[int, list[Piece]]) -> RunPlan:

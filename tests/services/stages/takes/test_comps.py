@@ -15,13 +15,26 @@ from cattailer.services.running import arming, binning, marking, ranges, transpo
 from cattailer.services.session import comping, history
 from cattailer.services.session.reading import get_session
 from cattailer.services.sounding.takesounds import take_sounds
-from cattailer.services.stages.takes import cells, choosing, closeup, cutting, cutview, hearing, phrasing, sheet, waves
+from cattailer.services.stages.takes import (
+    cells,
+    choosing,
+    closeup,
+    cutting,
+    cutview,
+    hearing,
+    phrasing,
+    sheet,
+    waves,
+    writing,
+)
 from cattailer.services.stages.takes import piecesound as sounding
+from cattailer.services.stages.timing import rates
 from cattailer.store.comps import CellMark, Comp
 from cattailer.store.models import Take, Track
 from tests.helpers.capturing import all_runs, armed, settled
 from tests.helpers.queries import queries
 from tests.helpers.sessions import more_takes, plan_of, rows_of
+from tests.helpers.waiting import wait_for
 
 
 @pytest.fixture
@@ -209,6 +222,14 @@ def test_a_take_is_tried_in_the_mix_and_nothing_is_chosen(desk: Desk, passes: in
     hearing.hear(desk, passes, one, phrase.id)
     assert np.array_equal(heard(desk, passes, track, *inside), sound(desk, passes, one, *inside))
     assert sheet.show(desk, passes, track).hearing == (one, phrase.id)
+    writing.begin(desk, passes, as_it_lies=False)
+    wait_for(lambda: not writing.state(desk, passes).going)
+    assert sheet.show(desk, passes, track).hearing == (0, 0), "what is written is what is in use"
+    written = next(Path(writing.state(desk, passes).folder).glob("*left.wav"))
+    assert np.array_equal(
+        wavfile.read(wavfile.inspect(written))[0][slice(*inside)], sound(desk, passes, three, *inside)
+    )
+    hearing.hear(desk, passes, one, phrase.id)
     assert sheet.show(desk, passes, track).used == 0
     transport.stop(desk, passes)
     hearing.hear(desk, passes, one, phrase.id)
@@ -301,3 +322,42 @@ def test_waves_of_cells_and_of_what_is_in_use(desk: Desk, passes: int) -> None:
     exact = sound(desk, passes, takes[-1], 100, 140)
     assert near[::2] == [round(float(v) * 127) for v in exact]
     arming.arm_all(desk, passes, False)
+
+
+def test_at_another_rate_the_comp_is_the_same_and_heard_from_what_was_converted(desk: Desk, passes: int) -> None:
+    track, _ = tracks_of(desk, passes)
+    first, second, _ = sheet.show(desk, passes, track).phrases
+    takes = takes_on(desk, track)
+    choosing.choose(desk, passes, takes[0], first.id)
+    choosing.choose(desk, passes, takes[1], second.id)
+    rates.begin(desk, passes, 44_100)
+    wait_for(lambda: get_conversion(desk, passes) != "running", 60)
+    with desk.database.transaction() as db:
+        assert get_session(db, passes).rate_hz == 44_100
+    pieces = comp_of(desk, passes, track)
+    assert [p.take for p in pieces] == [takes[0], takes[1], takes[2]]
+    assert all(a.stop == b.start for a, b in zip(pieces, pieces[1:], strict=False))
+    assert {Path(p.path).parent.name for p in plan_of(desk, passes).pieces} == {"at-44100"}
+    page = sheet.show(desk, passes, track)
+    assert [[c.heard for c in row.cells] for row in page.rows] == [
+        ["", "", "whole"], ["", "whole", ""], ["whole", "", ""]
+    ]
+    cutting.move_seam(desk, passes, track, pieces[1].start, pieces[1].start + 441)
+    assert heard(desk, passes, track, pieces[1].start + 1000, pieces[1].start + 2000).any()
+
+
+def get_conversion(desk: Desk, session: int) -> str:
+    found = desk.live.find(session, rates.Conversion)
+    return found.state if found else ""
+
+
+def test_a_comp_of_which_everything_was_erased_is_shown_and_filled_again(desk: Desk, passes: int) -> None:
+    track, _ = tracks_of(desk, passes)
+    cutting.take_away(desk, passes, track, 0)
+    assert cutview.show(desk, passes, track).pieces == []
+    assert sheet.show(desk, passes, track).seams == []
+    with pytest.raises(NotFound):
+        cutview.piece(desk, passes, track, 0)
+    assert not [p for p in plan_of(desk, passes).pieces if p.track == track]
+    choosing.choose(desk, passes, takes_on(desk, track)[0])
+    assert [p.take for p in comp_of(desk, passes, track)] == [takes_on(desk, track)[0]]

@@ -9,11 +9,10 @@ from cattailer.core.errors import NotNow, Refusal
 from cattailer.core.gear.rates import rescaled
 from cattailer.core.naming import clean_name
 from cattailer.services.desk.desk import Desk
-from cattailer.services.session import comping
+from cattailer.services.session import comping, trying
 from cattailer.services.session.editing import Edit, editing
 from cattailer.services.session.reading import get_take
 from cattailer.services.sounding.takesounds import take_sounds
-from cattailer.services.stages.takes import hearing
 from cattailer.services.stages.takes.phrasing import get_phrase, stretch_of
 from cattailer.services.stages.takes.seaming import suited
 from cattailer.store.comps import Comp
@@ -23,7 +22,7 @@ from cattailer.store.models import Take, Track
 def choose(desk: Desk, session_id: int, take_id: int, phrase_id: int = 0) -> None:
     """A take is heard in a phrase, or wherever it lies where none is given; on all tracks that are cut together with
     its own and have a take of the same run. Raises NotFound; NotNow where the take has no sound there."""
-    hearing.end(desk, session_id)
+    trying.end(desk, session_id)
     with editing(desk, session_id) as edit:
         take = get_take(edit.db, session_id, take_id)
         phrase = get_phrase(edit.db, session_id, phrase_id) if phrase_id else None

@@ -97,7 +97,7 @@ def _views(desk: Desk, session: Session, track: Track) -> list[PieceView]:
     pieces = comping.heard(desk, session, track)
     sounds = take_sounds(desk, session, {p.take for p in pieces})
     numbers = comping.numbers_of(session, {p.take for p in pieces})
-    befores: list[CompPiece | None] = [None, *pieces[:-1]]
+    befores: list[CompPiece | None] = [None, *pieces][: len(pieces)]
     return [_view(session, p, before, sounds, numbers) for p, before in zip(pieces, befores, strict=True)]
 
 

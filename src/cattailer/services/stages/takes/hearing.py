@@ -1,4 +1,4 @@
-"""Trying a take in the mix: it is heard in a phrase in place of what is in use, and nothing is chosen by it."""
+"""Hearing a take in the mix before anybody chooses it."""
 
 from sqlalchemy import select
 
@@ -6,9 +6,7 @@ from cattailer.core.errors import NotNow
 from cattailer.core.gear.rates import rescaled
 from cattailer.services.desk.desk import Desk
 from cattailer.services.running import transport
-from cattailer.services.session import comping
-from cattailer.services.session.editing import count_on
-from cattailer.services.session.pushing import push
+from cattailer.services.session import comping, trying
 from cattailer.services.session.reading import get_session, get_take
 from cattailer.services.stages.takes.phrasing import get_phrase, stretch_of
 from cattailer.store.models import Media, Take
@@ -18,14 +16,15 @@ def hear(desk: Desk, session_id: int, take_id: int, phrase_id: int) -> None:
     """From the beginning of the phrase on, with everything else. The same again ends it. Raises NotFound, NotNow."""
     desk.forbid_while_capturing(session_id, "another take in the mix")
     with desk.database.transaction() as db:
-        session = get_session(db, session_id, lock=True)
+        session = get_session(db, session_id)
         take, phrase = get_take(db, session_id, take_id), get_phrase(db, session_id, phrase_id)
         if take.binned:
             raise NotNow("That take is in the bin. Fetch it back to hear it.")
         start, stop = stretch_of(phrase, session)
         tracks = {t.id for t in comping.tracks_with(session, take.track)}
         query = select(Take.track_id, Take.id, Take.start, Media.rate_hz).join(Take.media).where(
-            Take.run_id == take.run_id, Take.track_id.in_(tracks))
+            Take.run_id == take.run_id, Take.track_id.in_(tracks)
+        )
         wanted = {
             str(track): {
                 "take": other, "phrase": phrase.id, "start": start, "stop": stop, "rate_hz": session.rate_hz,
@@ -33,22 +32,5 @@ def hear(desk: Desk, session_id: int, take_id: int, phrase_id: int) -> None:
             }
             for track, other, begins, rate in db.execute(query)
         }
-        ends = session.hearing == wanted
-        session.hearing = {} if ends else wanted
-        count_on(db, session)
-        session.takes_revision = session.revision
-    push(desk, session_id)
-    if not ends:
+    if trying.set_tried(desk, session_id, wanted):
         transport.play_from(desk, session_id, start)
-
-
-def end(desk: Desk, session_id: int) -> None:
-    """What is in use is heard again."""
-    with desk.database.transaction() as db:
-        session = get_session(db, session_id, lock=True)
-        if not session.hearing:
-            return
-        session.hearing = {}
-        count_on(db, session)
-        session.takes_revision = session.revision
-    push(desk, session_id)

@@ -12,6 +12,7 @@ from cattailer.media.writtenout import Wanted
 from cattailer.services.desk.desk import Desk, log
 from cattailer.services.desk.disk import disk_minutes_left
 from cattailer.services.desk.places import check_root, folder_of, root_of
+from cattailer.services.session import trying
 from cattailer.services.session.compiling import compile_plan
 from cattailer.services.session.reading import get_session
 
@@ -38,6 +39,7 @@ def begin(desk: Desk, session_id: int, as_it_lies: bool) -> None:
     running = desk.live.find(session_id, LiveWriting)
     if running is not None and running.going:
         raise NotNow("What is in use is being written already. Wait, or stop it.")
+    trying.end(desk, session_id)  # that is not in use
     with desk.database.transaction() as db:
         session = get_session(db, session_id)
         check_root(desk, session)

@@ -3,6 +3,7 @@
 from flask import Blueprint, Response, jsonify, render_template
 from pydantic import Field
 
+from cattailer.services.session import trying
 from cattailer.services.stages.takes import cells, choosing, closeup, hearing, phrasing, sheet, waves, writing
 from cattailer.web.forms import Form, Number, Text, desk, done, form, query
 from cattailer.web.shell import render
@@ -140,7 +141,7 @@ def hear(session_id: int) -> Response:
 
 @blueprint.post("/hear/end")
 def end_hearing(session_id: int) -> Response:
-    hearing.end(desk(), session_id)
+    trying.end(desk(), session_id)
     return done()
 
 
