@@ -26,8 +26,9 @@ class Studio:
         """Kills the engine, the web or the database as a crash would, or makes it hang with SIGSTOP."""
         marks = {"database": "/postgres -D", "engine": "cattailer.processes.engine_main", "web": "cattailer.web.app:create_from_environment()"}
         for child in self._family(self.process.pid):
-            if marks[name] in Path(f"/proc/{child}/cmdline").read_text().replace("\0", " "):
-                os.kill(child, how)
+            with suppress(FileNotFoundError):  # some end while they are looked at
+                if marks[name] in Path(f"/proc/{child}/cmdline").read_text().replace("\0", " "):
+                    os.kill(child, how)
 
     def _family(self, pid: int) -> list[int]:
         found = []

@@ -1,6 +1,7 @@
 """Everything there is of a take: its own file, what was counted in before it, and what came right after it."""
 
 from collections.abc import Collection, Iterable
+from dataclasses import dataclass, field
 from pathlib import Path
 
 from sqlalchemy import and_, or_, orm, select
@@ -15,10 +16,27 @@ File = tuple[str, int]
 """Path and samples, at the session's rate."""
 
 
+@dataclass
+class LiveTakeSounds:
+    """What was found of takes at a revision of theirs and a rate; None where one cannot be heard."""
+
+    of: tuple[int, int]
+    found: dict[int, TakeSound | None] = field(default_factory=dict)
+
+
 def take_sounds(desk: Desk, session: Session, takes: Collection[int]) -> dict[int, TakeSound]:
-    """Those that can be heard at the session's rate and are not in the bin."""
-    if not takes:
-        return {}
+    """Those that can be heard at the session's rate and are not in the bin. Looked up once, until takes change."""
+    of = session.spans_revision, session.rate_hz
+    live = desk.live.find(session.id, LiveTakeSounds)
+    if live is None or live.of != of:
+        live = LiveTakeSounds(of)
+        desk.live.put(session.id, live)
+    if unknown := [take for take in takes if take not in live.found]:
+        live.found.update({**dict.fromkeys(unknown), **_look_up(desk, session, unknown)})
+    return {take: sound for take in takes if (sound := live.found[take]) is not None}
+
+
+def _look_up(desk: Desk, session: Session, takes: Collection[int]) -> dict[int, TakeSound]:
     db = orm.object_session(session)
     assert db is not None
     folder = folder_of(desk, session)

@@ -22,8 +22,8 @@ from cattailer.store.models import Take, Track
 def choose(desk: Desk, session_id: int, take_id: int, phrase_id: int = 0) -> None:
     """A take is heard in a phrase, or wherever it lies where none is given; on all tracks that are cut together with
     its own and have a take of the same run. Raises NotFound; NotNow where the take has no sound there."""
-    trying.end(desk, session_id)
     with editing(desk, session_id) as edit:
+        tried = bool(edit.session.hearing)
         take = get_take(edit.db, session_id, take_id)
         phrase = get_phrase(edit.db, session_id, phrase_id) if phrase_id else None
         stretch = stretch_of(phrase, edit.session) if phrase else None
@@ -32,6 +32,8 @@ def choose(desk: Desk, session_id: int, take_id: int, phrase_id: int = 0) -> Non
             raise NotNow(f"Take {take.number} has no sound there. Choose another; nothing was changed.")
         where = f"in {_named(phrase.name) if phrase and phrase.name else 'a phrase'}" if phrase else "everywhere"
         edit.what = f"Take {take.number} of {take.track.name} is heard {where}"
+    if tried:
+        trying.end(desk, session_id)
 
 
 def _named(name: str) -> str:

@@ -3,6 +3,7 @@
 import { forgetColours, paint } from "../page/canvas.js";
 import { on } from "../page/socket.js";
 import { LANE, overview, picture } from "./cutpicture.js";
+import { drawSeam } from "./seamwave.js";
 
 const GRIP = 7;
 const LEAST = 24; // samples: nearer than that there is nothing to see
@@ -41,7 +42,7 @@ export function startCut() {
     if (by) zoom(by > 0 ? 2 : 0.5);
     else show(0, end());
   });
-  document.addEventListener("keydown", key);
+  document.addEventListener("keydown", key, true); // before the keys that every page has
   document.addEventListener("click", ({ target }) => {
     const button = target.closest("[data-cut]");
     if (button) act(button.dataset.cut);
@@ -153,6 +154,7 @@ async function lookAt() {
   if (!answer.ok || lookedAt !== wanted) return;
   panel.innerHTML = await answer.text();
   htmx.process(panel);
+  drawSeam(panel, (at, to) => { chosen = to; post("move-seam", { at, to }); });
 }
 
 function post(what, values) {

@@ -1,0 +1,38 @@
+// Both sides of a seam over each other, as far as half a tenth of a second either way; where it is dragged to is where they meet.
+import { paint, prepared } from "../page/canvas.js";
+
+let shown = null; // { start, sides } as the server found them
+
+export async function drawSeam(panel, move) {
+  const canvas = panel.querySelector("#seam-wave");
+  if (!canvas) return;
+  const answer = await fetch(canvas.dataset.wave);
+  if (!answer.ok || !canvas.isConnected) return;
+  shown = await answer.json();
+  draw(canvas, Number(canvas.dataset.at));
+  const place = (event) => Math.round(shown.start + (event.offsetX / canvas.clientWidth) * shown.sides[0].length);
+  canvas.addEventListener("pointerdown", (event) => { canvas.setPointerCapture(event.pointerId); draw(canvas, place(event)); });
+  canvas.addEventListener("pointermove", (event) => { if (event.buttons) draw(canvas, place(event)); });
+  canvas.addEventListener("pointerup", (event) => { if (place(event) !== Number(canvas.dataset.at)) move(Number(canvas.dataset.at), place(event)); });
+}
+
+function draw(canvas, at) {
+  const area = prepared(canvas);
+  if (!area || !shown?.sides[0].length) return;
+  const { context: c, width, height } = area;
+  const [before, after] = shown.sides;
+  const loudest = Math.max(1, ...before.map(Math.abs), ...after.map(Math.abs));
+  const x = (n) => (n / before.length) * width;
+  const y = (value) => height / 2 - (value / loudest) * (height / 2 - 3);
+  c.fillStyle = paint("lane");
+  c.fillRect(0, 0, width, height);
+  for (const [side, ink] of [[before, "cattail"], [after, "water"]]) {
+    c.strokeStyle = paint(ink);
+    c.lineWidth = 1.25;
+    c.beginPath();
+    side.forEach((value, n) => c.lineTo(x(n), y(value)));
+    c.stroke();
+  }
+  c.fillStyle = paint("ink");
+  c.fillRect(x(at - shown.start) - 1, 0, 2, height);
+}
