@@ -7,7 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cattailer.core.comps.levelling import PieceLevel, measured
-from cattailer.core.comps.tightening import Drift, drift, to_grid
+from cattailer.core.comps.tightening import Drift, drift, spread, to_grid
 from cattailer.core.sound.onsets import onsets
 from cattailer.core.sound.tuner import hear
 from cattailer.core.time.timeline import TempoMap
@@ -43,7 +43,7 @@ def facts(
         found = drift(notes, tempo, division)
     else:
         late = against(notes, others, tempo.rate_hz)
-        found = _spread([ms for _, ms in late])
+        found = spread([ms for _, ms in late])
     cents, level = _cents(mono, tempo.rate_hz, reference_hz), measured(sound, tempo.rate_hz)
     return TakeFacts(found, changes(late, tempo), cents, level)
 
@@ -75,13 +75,6 @@ def changes(late: Sequence[tuple[int, float]], tempo: TempoMap) -> str:
             where = "throughout" if first == 0 else f"from bar {medians[first][0] * STRETCH_BARS + 1} on"
             return f"{off:.0f} ms {word} {where}"
     return ""
-
-
-def _spread(late: Sequence[float]) -> Drift:
-    if not late:
-        return Drift(0, 0.0, 0.0)
-    low, middle, high = np.percentile(late, [25, 50, 75])
-    return Drift(len(late), float(middle), float(high - low))
 
 
 def _cents(mono: NDArray[np.floating], rate_hz: int, reference_hz: float) -> float | None:

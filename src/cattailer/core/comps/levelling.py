@@ -16,8 +16,6 @@ PEAK, LOUDNESS = "peak", "loudness"
 AIMS = {PEAK: "peak, dBFS", LOUDNESS: "loudness, LUFS"}
 HEARD_DBFS = -66.0
 """Noise from here on is heard in the gaps of a quiet passage, at the level at which people listen."""
-LEAST_S = 0.4
-"""Loudness is measured in windows of this; shorter pieces are judged by their weighted mean."""
 
 
 @dataclass(frozen=True)

@@ -38,7 +38,11 @@ def to_grid(at: int, tempo: TempoMap, division: int) -> int:
 
 
 def drift(notes: Sequence[int], tempo: TempoMap, division: int) -> Drift:
-    late = [milliseconds(at - to_grid(at, tempo, division), tempo.rate_hz) for at in notes]
+    return spread([milliseconds(at - to_grid(at, tempo, division), tempo.rate_hz) for at in notes])
+
+
+def spread(late: Sequence[float]) -> Drift:
+    """Of how late notes are, in ms."""
     if not late:
         return Drift(0, 0.0, 0.0)
     low, middle, high = np.percentile(late, [25, 50, 75])

@@ -23,7 +23,6 @@ from cattailer.services.stages.takes.tightening import notes_of
 from cattailer.store.models import Run, Take
 
 MOST_TAKES, MOST_S = 24, 900
-SORTS = ("take", "timing", "scatter", "pitch", "level", "noise", "clips", "dropouts")
 
 
 @dataclass(frozen=True)

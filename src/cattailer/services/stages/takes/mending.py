@@ -6,6 +6,7 @@ from sqlalchemy import func, orm, select
 
 from cattailer.core.comps.comppiece import pieces_of
 from cattailer.core.errors import NotNow
+from cattailer.core.gear.rates import rescaled
 from cattailer.core.units import milliseconds
 from cattailer.core.wording import counted
 from cattailer.services.desk.desk import Desk
@@ -59,7 +60,7 @@ def _follow(comp: Comp, moved: dict[int, tuple[int, int]]) -> None:
     pieces, changed = [], False
     for piece in pieces_of(comp.pieces):
         late, rate = moved.get(piece.take, (0, 1))
-        by = late * comp.rate_hz // rate
+        by = rescaled(late, rate, comp.rate_hz)
         changed = changed or bool(by)
         pieces.append({**piece.to_dict(), "offset": piece.offset + by})
     if changed:

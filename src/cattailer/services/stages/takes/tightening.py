@@ -2,8 +2,9 @@
 
 import numpy as np
 
-from cattailer.core.comps.tightening import Drift, drift, tightened
+from cattailer.core.comps.tightening import drift, tightened
 from cattailer.core.errors import NotNow, Refusal
+from cattailer.core.gear.rates import rescaled
 from cattailer.core.sound.onsets import onsets
 from cattailer.core.takes.pieces import Piece
 from cattailer.media.piecesound import PieceReader, heard_between
@@ -31,7 +32,7 @@ def find(desk: Desk, session_id: int, track_id: int) -> int:
         track = edit.track(track_id)
         comp = comping.in_use(desk, edit.db, edit.session, track)
         if len(found) > MOST_TICKS:
-            raise Refusal(f"That are more than {MOST_TICKS:,} notes; nothing was kept. Cut the track into parts first.")
+            raise Refusal(f"These are more than {MOST_TICKS:,} notes; none was kept. Cut the track into parts first.")
         comp.ticks = [*found, rate]
         edit.what = f"{len(found)} notes found on {track.name}"
     return len(found)
@@ -96,19 +97,10 @@ def tighten(desk: Desk, session_id: int, track_id: int, division: int, strength:
     ).replace("-", "−")
 
 
-def drift_of(desk: Desk, session_id: int, track_id: int, division: int) -> Drift:
-    """How the ticks of the comp in use lie against the grid."""
-    with desk.database.transaction() as db:
-        session = get_session(db, session_id)
-        track = next((t for t in session.tracks if t.id == track_id), None)
-        comp = db.get(Comp, track.comp_id) if track is not None and track.comp_id is not None else None
-        return drift(ticks_of(comp, session.rate_hz) if comp else [], tempo_of(session), division)
-
-
 def ticks_of(comp: Comp, rate_hz: int) -> list[int]:
     """At a rate; the last number that is kept is the rate at which they are."""
     if len(comp.ticks) < 2:
         return []
     *ticks, rate = comp.ticks
-    return [int(t) * rate_hz // int(rate) for t in ticks]
+    return [rescaled(t, rate, rate_hz) for t in ticks]
 
