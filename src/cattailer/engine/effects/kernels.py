@@ -12,6 +12,8 @@ from numba import njit
 CHUNK = 16
 """A compressor's gain is worked out once for so many samples, and moves in a straight line between."""
 _TINY = 1e-24
+DB = 20.0 / np.log(10.0)
+"""Decibels in a factor of e."""
 
 
 @njit(cache=True)
@@ -67,8 +69,10 @@ def compress(sound, pairs, attack, release, settings, change, weight, envelope, 
                 level[pairs[p, 0]] = louder
                 level[pairs[p, 1]] = louder
             for r in range(rows):
+                # Both ways are worked out and one is taken, which the processor does for several rows at once.
                 way = level[r] - envelope[r]
-                envelope[r] += (attack[r] if way > 0.0 else release[r]) * way
+                up, down = attack[r] * way, release[r] * way
+                envelope[r] += up if way > 0.0 else down
         done = weight[stop - 1]
         for r in range(rows):
             if envelope[r] < _TINY:
@@ -76,14 +80,14 @@ def compress(sound, pairs, attack, release, settings, change, weight, envelope, 
             threshold = settings[0, r] + done * change[0, r]
             slope = settings[1, r] + done * change[1, r]
             knee = settings[2, r] + done * change[2, r]
-            over = 20.0 * np.log10(envelope[r] + 1e-12) - threshold
+            over = DB * np.log(envelope[r] + 1e-12) - threshold
             if over <= -knee:
                 excess = 0.0
             elif over >= knee:
                 excess = over
             else:
                 excess = (over + knee) ** 2 / (4.0 * knee)
-            level[r] = 10.0 ** (-slope * excess / 20.0) if excess > 0.0 else 1.0
+            level[r] = np.exp(-slope * excess / DB) if excess > 0.0 else 1.0
             least[r] = min(least[r], level[r])
         for t in range(start, stop):
             part = (t + 1 - start) / (stop - start)

@@ -23,6 +23,7 @@ class Space:
         assert insert.effects.reverb is not None
         self.key, self.name = insert.key, insert.effects.reverb.space
         self.rows = np.arange(insert.first - first, insert.first - first + insert.channels)
+        self._own = slice(int(self.rows[0]), int(self.rows[-1]) + 1)
         self._rate, self._period = float(rate_hz), period
         self._reverb = Reverb(wet_level=1.0 / 3.0, dry_level=0.0, freeze_mode=0.0, **_SPACES[self.name])
         self._reverb.process(np.zeros((insert.channels, period), np.float32), self._rate, period, False)
@@ -32,5 +33,5 @@ class Space:
         self._reverb = other._reverb
 
     def process(self, block: Floats) -> None:
-        sound = np.ascontiguousarray(block[self.rows])
-        block[self.rows] = self._reverb.process(sound, self._rate, self._period, False)
+        sound = np.ascontiguousarray(block[self._own])
+        block[self._own] = self._reverb.process(sound, self._rate, self._period, False)
