@@ -115,7 +115,9 @@ def pages(times: int, takes: int) -> dict[str, object]:
                 assert first is not None
                 track = first.track_id
                 own = [t.id for t in db.query(Take).where(Take.track_id == track).order_by(Take.number.desc()).limit(12)]
-                starts = {t.id: t.start for t in db.query(Take).where(Take.id.in_(own))}
+                starts = {t.id: t.start for t in db.query(Take).where(Take.track_id == track)}
+                # Takes of the same place: each choice changes what is heard.
+                rivals = [i for i, start in starts.items() if start == starts[own[0]]]
             for n in range(PIECES):
                 phrasing.draw(desk, session, *(f"{s // 60}:{s % 60:02d}" for s in (5 * n, 5 * n + 5)))
             with database.transaction() as db:
@@ -135,8 +137,10 @@ def pages(times: int, takes: int) -> dict[str, object]:
             post("sheet/choose", take=own[0], phrase=phrase_of(own[0]))
             starts_at = _start(client, session, track)
             shapes = {
-                "choice": lambda n: post("sheet/choose", take=own[n % 12], phrase=phrase_of(own[n % 12])),
+                "choice": lambda n: post("sheet/choose", take=rivals[n % len(rivals)], phrase=phrase_of(own[0])),
                 "mark": lambda n: post("sheet/rate", take=own[n % 12], phrase=phrase_of(own[n % 12]), rating="good"),
+                "trim": lambda n: post("cut/trim", track=track, at=starts_at, start=starts_at,
+                                       stop=starts_at + 96_000 + 4800 * (n % 9)),
                 "gain": lambda n: post("cut/gain", track=track, at=starts_at, gain_db=-(n % 9)),
                 "sheet": lambda _: get(f"sheet/?track={track}"),
                 "sheet_rows": lambda _: get(f"sheet/rows?track={track}"),

@@ -61,4 +61,5 @@ class Database:
 
 def tell_revision(db: orm.Session, session: int, revision: int) -> None:
     """Within a transaction: tells everybody once it is committed."""
-    db.execute(sa.select(sa.func.pg_notify(CHANNEL, f"{session}:{revision}")))
+    # By the connection: what waits to be written need not go first, and is written once.
+    db.connection().execute(sa.select(sa.func.pg_notify(CHANNEL, f"{session}:{revision}")))

@@ -18,8 +18,8 @@ WATCHED: tuple[type[Base], ...] = (
 )
 _ORDER = {model.__tablename__: n for n, model in enumerate(WATCHED)}
 _UNWATCHED = {
-    "sessions": {"revision", "takes_revision", "spans_revision", "opened_at", "created_at", "folder", "id", "alone",
-                 "hearing", "kept", "media_root", "copy_root", "fallback_root"},
+    "sessions": {"revision", "takes_revision", "spans_revision", "plan_revision", "opened_at", "created_at", "folder",
+                 "id", "alone", "hearing", "kept", "media_root", "copy_root", "fallback_root"},
     "runs": {"verified", "copied"},
     "comps": {"made_at"},
 }
@@ -30,6 +30,9 @@ _MADE_OF_TAKES = (Phrase, Comp, CellMark)
 """Looked up one by one: a session may have thousands."""
 
 _BESIDE_THE_PLAN = {"cell_marks", "phrases", "runs"}
+_OF_TAKES = {"takes", "comps", *_BESIDE_THE_PLAN}
+_OF_COMPS = {"comp_id", "comp_before", "together"}
+"""Columns of tracks that say what is in use of their takes."""
 
 Images = dict[str, dict[str, Any] | None]
 
@@ -156,6 +159,15 @@ def moves_takes(images: Images) -> bool:
 def concerns_engine(images: Images) -> bool:
     """Whether an edit with these images may have changed the plan."""
     return any(key.partition("/")[0] not in _BESIDE_THE_PLAN for key in images)
+
+
+def changes_plan(images: Images) -> bool:
+    """Whether an edit with these images may have changed more of the plan than what sounds of takes."""
+    return not all(
+        key.partition("/")[0] in _OF_TAKES
+        or (key.startswith("tracks/") and image is not None and image.keys() <= _OF_COMPS)
+        for key, image in images.items()
+    )
 
 
 def moves_comps(images: Images) -> bool:

@@ -17,10 +17,10 @@ class Session(Base):
     """One piece of work. ``folder`` is its place below the media root, which is ``media_root`` or the usual one
     where that is empty; what is captured is also written below ``copy_root``, and goes on below ``fallback_root``
     where the disk fails. ``revision`` counts edits, ``takes_revision`` is that at which what sounds of takes
-    changed last, ``spans_revision`` that at which takes did, and not only comps. The range is empty where its ends
-    are equal; the ``ruler`` counts "bars" or "time". ``alone`` is the end that the main mix plays alone;
-    ``hearing`` are takes that are tried in the mix, by track. ``kept``: empty in the list, "away" where somebody
-    put it away, "bin" in the bin."""
+    changed last, ``spans_revision`` that at which takes did, and not only comps, ``plan_revision`` that at which
+    anything else of the plan may have. The range is empty where its ends are equal; the ``ruler`` counts "bars" or
+    "time". ``alone`` is the end that the main mix plays alone; ``hearing`` are takes that are tried in the mix, by
+    track. ``kept``: empty in the list, "away" where somebody put it away, "bin" in the bin."""
 
     __tablename__ = "sessions"
 
@@ -59,6 +59,7 @@ class Session(Base):
     revision: Mapped[int] = mapped_column(default=1)
     takes_revision: Mapped[int] = mapped_column(default=1)
     spans_revision: Mapped[int] = mapped_column(default=1)
+    plan_revision: Mapped[int] = mapped_column(default=1)
     created_at: Mapped[datetime] = mapped_column(default=now)
     opened_at: Mapped[datetime | None]
 

@@ -80,6 +80,11 @@ def test_only_what_changed_is_read_again(takes: dict[int, TakeSound], monkeypatc
     read.clear()
     Playback(replace(plan, click=True), old).pump([0])
     assert read == []
+    far: list[Pieces] = [comps[0], (CompPiece(2, 0, 2 * PAGE, 0), CompPiece(3, 2 * PAGE, PAGE, 2 * PAGE)), comps[2]]
+    edited = Playback(plan_with(takes, far), old)
+    edited.pump([0])
+    assert edited._pages[0] is old._pages[0], "what sounds before the edit is not made anew"
+    assert set(read) == {"2.wav", "3.wav"}
 
 
 def test_a_file_that_comes_back_sounds_again(takes: dict[int, TakeSound], tmp_path: Path) -> None:

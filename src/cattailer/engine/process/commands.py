@@ -25,6 +25,7 @@ from cattailer.engine.messages import commands
 from cattailer.engine.messages.answers import Loads, Printed, Probed, Sound, Status, Stopped
 from cattailer.engine.messages.commands import Command
 from cattailer.engine.process import capturing
+from cattailer.engine.process.given import GivenPlan
 from cattailer.engine.process.moves import Moves
 from cattailer.engine.process.telemetry import Telemetry
 from cattailer.engine.runs.making import make_count
@@ -41,6 +42,7 @@ class Server(Protocol):
     engine: Engine | None
     telemetry: Telemetry | None
     moves: Moves
+    given: GivenPlan
 
     def need(self) -> Engine: ...
     def run_plan(self, plan: Plan) -> None: ...
@@ -55,18 +57,18 @@ def carry_out(server: Server, command: Command[Any]) -> Any:
 def _run_plan(server: Server, command: commands.RunPlan) -> Status:
     engine, pieces = server.engine, command.pieces
     if pieces is not None and command.base is None:
-        plan = Plan.from_dict(command.plan, (Piece.of(piece) for piece in pieces))
+        sounds = tuple(Piece.of(piece) for piece in pieces)
     else:
         running = engine.plan if engine is not None else None
         base = command.plan["takes_revision"] if command.base is None else command.base
         if running is None or (running.session, running.takes_revision) != (command.plan["session"], base):
             raise Refusal("The engine does not have these takes.", commands.NEEDS_PIECES)
         if pieces is None:
-            plan = Plan.from_dict(command.plan, running.pieces)
+            sounds = running.pieces
         else:
             kept = (piece for piece in running.pieces if piece.track not in command.changed)
-            plan = Plan.from_dict(command.plan, (*kept, *(Piece.of(piece) for piece in pieces)))
-    server.run_plan(plan)
+            sounds = (*kept, *(Piece.of(piece) for piece in pieces))
+    server.run_plan(server.given.plan(command.plan, sounds))
     return status(server)
 
 

@@ -24,6 +24,7 @@ from cattailer.engine.block.engine import Engine
 from cattailer.engine.driver import OpenDriver
 from cattailer.engine.messages.commands import CHANNELS, address_of, command_of, plain_answer, too_late
 from cattailer.engine.process.commands import carry_out
+from cattailer.engine.process.given import GivenPlan
 from cattailer.engine.process.loops import Loops
 from cattailer.engine.process.moves import Moves
 from cattailer.engine.process.telemetry import Telemetry
@@ -58,6 +59,7 @@ class EngineServer:
         self.moves = Moves()
         self._wanted: set[str] = set()
         self._loops = Loops()
+        self.given = GivenPlan()
         self._audio_thread: threading.Thread | None = None
         self._switching = threading.RLock()
         self._stopping = False

@@ -3,6 +3,7 @@
 import threading
 import time
 from bisect import bisect_right
+from collections import Counter
 from collections.abc import Sequence
 
 import numpy as np
@@ -37,6 +38,7 @@ class Playback:
         self._pages: dict[int, Floats] = {}
         self._by_track = by_track
         self._old, self._changed = self._what_changed(old)
+        """Pages of the one before, and by its first row where each track sounds otherwise than there."""
         self._ahead = int(AHEAD_S * plan.rate_hz)
         self._reading = threading.Lock()
         """Held by those who read, never by the block path."""
@@ -94,27 +96,34 @@ class Playback:
             return None
         return np.concatenate([page[:, at:], after[:, : at + count - PAGE]], axis=1)
 
-    def _what_changed(self, old: "Playback | None") -> tuple[dict[int, Floats], list["_Track"]]:
-        """The pages of the one before, and its tracks and these whose pieces differ; nothing where its rows lie
-        elsewhere."""
+    def _what_changed(self, old: "Playback | None") -> tuple[dict[int, Floats], dict[int, list[tuple[int, int]]]]:
+        """Nothing where rows lie elsewhere."""
         if old is None or old._at != self._at:
-            return {}, []
-        keys = {k for k in {**old._by_track, **self._by_track} if old._by_track.get(k) != self._by_track.get(k)}
-        rows = {self._at[key][0] for key in keys}
-        return dict(old._pages), [t for t in (*old._tracks, *self._tracks) if t.row in rows]
+            return {}, {}
+        changed = {}
+        for key in {**old._by_track, **self._by_track}:
+            was, now = old._by_track.get(key, []), self._by_track.get(key, [])
+            if was != now:
+                before, after = Counter(was), Counter(now)
+                other = (before - after) + (after - before)
+                changed[self._at[key][0]] = [(p.start, p.start + p.samples) for p in other]
+        return dict(old._pages), changed
 
     def _page(self, number: int) -> Floats:
         """Of what was there before only the rows are read again on which something changed."""
         start, page = number * PAGE, self._old.get(number)
         if page is None:
             return self._read_page(np.zeros((self.rows, PAGE), np.float32), start, self._tracks)
-        changed = {t.row for t in self._changed if t.touching(start, start + PAGE)}
+        changed = {
+            row for row, spans in self._changed.items() if any(a < start + PAGE and b > start for a, b in spans)
+        }
         if not changed:
             return page
         page = page.copy()
-        for track in self._changed:
-            page[track.row : track.row + track.channels] = 0.0
-        return self._read_page(page, start, [t for t in self._tracks if t.row in {c.row for c in self._changed}])
+        for row, channels in self._at.values():
+            if row in changed:
+                page[row : row + channels] = 0.0
+        return self._read_page(page, start, [t for t in self._tracks if t.row in changed])
 
     def _read_page(self, page: Floats, start: int, tracks: list["_Track"]) -> Floats:
         """Adds what sounds of these tracks."""

@@ -1,5 +1,7 @@
 """A session compiled into the plan that the engine runs."""
 
+from dataclasses import replace
+
 from cattailer.core.gear.interface import Profile
 from cattailer.core.notes.guide import guides_of
 from cattailer.core.patch.ends import GROUP, SOFT, SOFTWARE, end_of, kind_of, name_of, number_of, side_of, socket_of
@@ -60,6 +62,13 @@ def preamps_of(patch: Patch, profile: Profile) -> Preamps:
 def compile_plan(desk: Desk, session: Session) -> Plan:
     """The plan of a session as it stands now. Sockets count from 1, the plan's inputs from 0."""
     return silent_plan(desk, session, pieces_of(desk, session))
+
+
+def with_takes(desk: Desk, session: Session, plan: Plan) -> Plan:
+    """A plan of an earlier revision, with what sounds of takes now; for a session of which nothing else changed since,
+    see ``Session.plan_revision``."""
+    pieces = pieces_of(desk, session)
+    return replace(plan, revision=session.revision, pieces=pieces, takes_revision=session.takes_revision)
 
 
 def silent_plan(desk: Desk, session: Session, pieces: tuple[Piece, ...] = ()) -> Plan:

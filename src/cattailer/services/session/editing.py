@@ -14,7 +14,7 @@ from cattailer.services.session.pushing import push
 from cattailer.services.session.reading import get_session
 from cattailer.store.base import Base
 from cattailer.store.database import tell_revision
-from cattailer.store.images import Images, Recorder, concerns_engine, moves_comps, moves_takes
+from cattailer.store.images import Images, Recorder, changes_plan, concerns_engine, moves_comps, moves_takes
 from cattailer.store.kept import History
 from cattailer.store.models import Group, Input, Mix, Return, Route, Session, Track
 
@@ -102,7 +102,7 @@ def enter(
     db: orm.Session, session: Session, what: str, state: str, before: dict[str, Any], after: dict[str, Any]
 ) -> None:
     """Enters the history under a new revision."""
-    count_on(db, session)
+    count_on(db, session, changes_plan(after))
     db.add(History(
         session_id=session.id, revision=session.revision, what=what, state=state, before=before, after=after
     ))
@@ -121,7 +121,10 @@ def takes_changed(session: Session) -> None:
     session.takes_revision = session.spans_revision = session.revision
 
 
-def count_on(db: orm.Session, session: Session) -> None:
-    """A new revision; everybody is told once it is committed."""
+def count_on(db: orm.Session, session: Session, plan: bool = True) -> None:
+    """A new revision; everybody is told once it is committed. ``plan``: more of the plan may have changed than what
+    sounds of takes."""
     session.revision += 1
+    if plan:
+        session.plan_revision = session.revision
     tell_revision(db, session.id, session.revision)

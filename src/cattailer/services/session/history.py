@@ -10,7 +10,7 @@ from cattailer.services.desk.desk import Desk
 from cattailer.services.session.editing import count_on, note_what_sounds
 from cattailer.services.session.pushing import push
 from cattailer.services.session.reading import get_session
-from cattailer.store.images import put_back
+from cattailer.store.images import changes_plan, put_back
 from cattailer.store.kept import History
 from cattailer.store.models import Take
 
@@ -62,7 +62,7 @@ def _step(desk: Desk, session_id: int, back: bool) -> str:
         put_back(db, session, images)
         entry.state = "undone" if back else "done"
         # The entry keeps its place in the order; only the session's revision counts on.
-        count_on(db, session)
+        count_on(db, session, changes_plan(images))
         note_what_sounds(session, images)
         what = entry.what
     push(desk, session_id)

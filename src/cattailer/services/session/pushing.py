@@ -2,13 +2,14 @@
 
 import threading
 from dataclasses import dataclass
+from typing import Any
 
 from cattailer.core.errors import Refusal
 from cattailer.core.plan import Plan
 from cattailer.core.takes.pieces import Piece
 from cattailer.engine.messages.commands import NEEDS_PIECES, RunPlan
 from cattailer.services.desk.desk import Desk, log
-from cattailer.services.session.compiling import compile_plan
+from cattailer.services.session.compiling import compile_plan, with_takes
 from cattailer.services.session.reading import get_session
 
 PLAN_S = 30.0
@@ -32,7 +33,11 @@ def push(desk: Desk, session_id: int) -> None:
             session = get_session(db, session_id)
             if state.session != session_id or state.revision >= session.revision:
                 return
-            plan = compile_plan(desk, session)
+            sent = desk.live.find(session_id, LiveSent)
+            if sent is not None and sent.plan.revision >= session.plan_revision:
+                plan = with_takes(desk, session, sent.plan)
+            else:
+                plan = compile_plan(desk, session)
         try:
             send(desk, plan)
         except Refusal as why:
@@ -41,34 +46,47 @@ def push(desk: Desk, session_id: int) -> None:
 
 @dataclass(frozen=True)
 class LiveSent:
-    """What sounds, as the engine was given it last."""
+    """The plan that the engine was given last, also as plain values; and what sounds, by track."""
 
-    takes_revision: int
+    plan: Plan
+    plain: dict[str, Any]
     by_track: dict[int, list[Piece]]
+
+    @classmethod
+    def of(cls, plan: Plan, before: "LiveSent | None") -> "LiveSent":
+        """``before``: the one before, of the same session. Of a plan that differs in its takes alone nothing else is
+        worked out again."""
+        by_track: dict[int, list[Piece]] = {}
+        for piece in plan.pieces:
+            by_track.setdefault(piece.track, []).append(piece)
+        if before is not None and plan.tracks is before.plan.tracks:
+            plain = {**before.plain, "revision": plan.revision, "takes_revision": plan.takes_revision}
+        else:
+            plain = plan.to_dict()
+        return cls(plan, plain, by_track)
 
 
 def send(desk: Desk, plan: Plan) -> None:
     """Hands a plan over; of its takes only those travel that the engine does not have. Raises what the engine
     refuses."""
-    by_track: dict[int, list[Piece]] = {}
-    for piece in plan.pieces:
-        by_track.setdefault(piece.track, []).append(piece)
-    wish = _since(desk.live.find(plan.session, LiveSent), plan, by_track)
+    before = desk.live.find(plan.session, LiveSent)
+    now = LiveSent.of(plan, before)
+    wish = _since(before, now)
     try:
         desk.engine.ask(wish, PLAN_S)
     except Refusal as why:
         if why.status != NEEDS_PIECES:
             raise
-        wish = RunPlan(plan.to_dict(), plan.plain_pieces())
+        wish = RunPlan(now.plain, plan.plain_pieces())
         desk.engine.ask(wish, PLAN_S)
-    if wish.pieces is not None:  # else it goes on with what somebody gave it earlier
-        desk.live.put(plan.session, LiveSent(plan.takes_revision, by_track))
+    if before is not None or wish.pieces is not None:  # else it goes on with what somebody gave it earlier
+        desk.live.put(plan.session, now)
 
 
-def _since(before: LiveSent | None, plan: Plan, by_track: dict[int, list[Piece]]) -> RunPlan:
+def _since(before: LiveSent | None, now: LiveSent) -> RunPlan:
     """With the pieces of the tracks that changed since; with none where the takes are the same, or nothing is known."""
-    if before is None or before.takes_revision == plan.takes_revision:
-        return RunPlan(plan.to_dict())
-    changed = [t for t in {**before.by_track, **by_track} if before.by_track.get(t) != by_track.get(t)]
-    pieces = [piece.plain() for track in changed for piece in by_track.get(track, [])]
-    return RunPlan(plan.to_dict(), pieces, before.takes_revision, changed)
+    if before is None or before.plan.takes_revision == now.plan.takes_revision:
+        return RunPlan(now.plain)
+    changed = [t for t in {**before.by_track, **now.by_track} if before.by_track.get(t) != now.by_track.get(t)]
+    pieces = [piece.plain() for track in changed for piece in now.by_track.get(track, [])]
+    return RunPlan(now.plain, pieces, before.plan.takes_revision, changed)

@@ -1,7 +1,7 @@
 """Reading sessions and what belongs to them."""
 
 from sqlalchemy import orm, select
-from sqlalchemy.orm import selectinload
+from sqlalchemy.orm import joinedload, selectinload
 
 from cattailer.core.errors import NotFound
 from cattailer.services.desk.desk import Desk
@@ -19,7 +19,7 @@ def get_session(db: orm.Session, session_id: int, lock: bool = False) -> Session
 
 def get_take(db: orm.Session, session_id: int, take_id: int) -> Take:
     """Raises NotFound, for a take of another session too."""
-    take = db.scalar(select(Take).where(Take.id == take_id))
+    take = db.scalar(select(Take).where(Take.id == take_id).options(joinedload(Take.run)))
     if take is None or take.run.session_id != session_id:
         raise NotFound(f"This session has no take with the number {take_id}.")
     return take

@@ -16,7 +16,7 @@ def set_tried(desk: Desk, session_id: int, tried: dict[str, Any]) -> bool:
         if now == session.hearing:
             return bool(now)
         session.hearing = now
-        count_on(db, session)
+        count_on(db, session, plan=False)
         session.takes_revision = session.revision
     push(desk, session_id)
     return bool(now)

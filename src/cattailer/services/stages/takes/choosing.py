@@ -27,7 +27,9 @@ def choose(desk: Desk, session_id: int, take_id: int, phrase_id: int = 0) -> Non
         take = get_take(edit.db, session_id, take_id)
         phrase = get_phrase(edit.db, session_id, phrase_id) if phrase_id else None
         stretch = stretch_of(phrase, edit.session) if phrase else None
-        laid = [other for other in _of_one_run(edit, take) if _lay(desk, edit, other, stretch)]
+        wanted = _of_one_run(edit, take)
+        take_sounds(desk, edit.session, [other.id for other in wanted])  # all in one look
+        laid = [other for other in wanted if _lay(desk, edit, other, stretch)]
         if take not in laid:
             raise NotNow(f"Take {take.number} has no sound there. Choose another; nothing was changed.")
         where = f"in {_named(phrase.name) if phrase and phrase.name else 'a phrase'}" if phrase else "everywhere"
