@@ -3,13 +3,13 @@
 import threading
 import time
 from bisect import bisect_right
-from collections import Counter
 from collections.abc import Sequence
 
 import numpy as np
 from numpy.typing import NDArray
 
 from cattailer.core.plan import Plan
+from cattailer.core.takes.differing import differing
 from cattailer.core.takes.pieces import Piece, apart
 from cattailer.media.piecesound import PieceReader, add_to
 
@@ -104,9 +104,7 @@ class Playback:
         for key in {**old._by_track, **self._by_track}:
             was, now = old._by_track.get(key, []), self._by_track.get(key, [])
             if was != now:
-                before, after = Counter(was), Counter(now)
-                other = (before - after) + (after - before)
-                changed[self._at[key][0]] = [(p.start, p.start + p.samples) for p in other]
+                changed[self._at[key][0]] = differing(was, now)
         return dict(old._pages), changed
 
     def _page(self, number: int) -> Floats:
