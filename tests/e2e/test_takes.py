@@ -88,6 +88,11 @@ def test_the_best_of_three_passes_is_chosen_joined_cut_tightened_and_written(pag
     lines.last.click()
     expect(page.locator("#close-up")).to_contain_text("Seam with take")
     expect(page.locator("#proposal")).to_contain_text("seam", ignore_case=True, timeout=10_000)
+    # Both sides are drawn, in two inks.
+    page.wait_for_function("""() => {
+      const c = document.getElementById("seam-wave"), d = c?.getContext("2d").getImageData(0, 0, c.width, c.height).data;
+      return d && new Set(Array.from({ length: d.length / 4 }, (_, n) => d.slice(4 * n, 4 * n + 3).join())).size > 20;
+    }""")
     seam = int(lines.last.get_attribute("data-piece") or 0)
     page.get_by_label("Length of the crossfade").fill("20")
     page.get_by_label("Length of the crossfade").press("Enter")

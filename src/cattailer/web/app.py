@@ -37,6 +37,7 @@ from cattailer.web.stages.takes.compared import blueprint as compared
 from cattailer.web.stages.takes.cut import blueprint as cut
 from cattailer.web.stages.takes.pages import blueprint as takes
 from cattailer.web.stages.takes.sheet import blueprint as sheet
+from cattailer.web.stages.takes.shelf import blueprint as shelf
 from cattailer.web.stages.timing.click import blueprint as timing_click
 from cattailer.web.stages.timing.edits import blueprint as timing_edits
 from cattailer.web.stages.timing.pages import blueprint as timing
@@ -47,7 +48,7 @@ log = structlog.get_logger("web")
 BLUEPRINTS = (
     sessions, deck, patch, patch_edits, patch_setup, patch_check, levels, levels_edits, levels_room, timing,
     timing_edits, timing_trip, timing_click, listen, listen_edits, capture, capture_edits, takes,
-    sheet, cut, compared,
+    sheet, cut, compared, shelf,
 )
 DATABASE_AWAY = "The database does not answer. A capture that runs goes on and is kept. Try again in a moment."
 

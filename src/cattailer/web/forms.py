@@ -1,6 +1,6 @@
 """What every stage needs: the desk, and reading forms."""
 
-from typing import Annotated, TypeVar
+from typing import Annotated, TypeVar, get_origin
 
 from flask import Response, current_app, request
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Field
@@ -25,8 +25,12 @@ def desk() -> Desk:
 
 
 def form(model: type[F]) -> F:
-    """Raises ValidationError."""
-    return model.model_validate(request.form.to_dict())
+    """What may come several times is a list in the model. Raises ValidationError."""
+    typed: dict[str, object] = {**request.form.to_dict()}
+    for name, field in model.model_fields.items():
+        if get_origin(field.annotation) is list:
+            typed[name] = request.form.getlist(name)
+    return model.model_validate(typed)
 
 
 def query(model: type[F]) -> F:

@@ -206,17 +206,19 @@ def test_the_bin_is_emptied_by_hand_and_said_twice(desk: Desk) -> None:
     with pytest.raises(NotNow, match="no take"):
         binning.discard(desk, session)
     with pytest.raises(Refusal, match="Tick"):
-        binning.empty(desk, session, False, True)
+        binning.delete(desk, session, [1], False, True)
+    with pytest.raises(Refusal, match="Tick what"):
+        binning.delete(desk, session, [], True, True)
     with pytest.raises(Sure, match="2 files"):
-        binning.empty(desk, session, True, False)
+        binning.delete(desk, session, [1], True, False)
     assert sorted(desk.media.rglob("*.wav")) == kept
     binning.fetch_back(desk, session, 1)
-    with pytest.raises(NotNow, match="no whole take"):
-        binning.empty(desk, session, True, True)
+    with pytest.raises(NotNow, match="Nothing of that"):
+        binning.delete(desk, session, [1], True, True)
     binning.discard(desk, session, 1)
-    assert "2 files deleted" in binning.empty(desk, session, True, True)
+    assert "2 files deleted" in binning.delete(desk, session, [1], True, True)
     assert not list(desk.media.rglob("*.wav"))
-    assert words(desk, session)[0] == "Bin emptied: 2 files"
+    assert words(desk, session)[0] == "Deleted for good: 2 files"
     runs.journals_of(desk).settled.clear()
     assert runs.enter_finished(desk) == []
     assert runs.recover(desk, desk.media).troubles == []

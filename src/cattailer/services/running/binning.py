@@ -1,9 +1,10 @@
-"""The bin: what was discarded or replaced. It comes back until somebody empties it."""
+"""The bin: what was discarded or replaced. It comes back until somebody deletes it for good."""
 
+from collections.abc import Collection
 from contextlib import suppress
 from dataclasses import dataclass
 
-from sqlalchemy import or_, orm, select
+from sqlalchemy import Integer, cast, func, or_, orm, select, true
 
 from cattailer.core.errors import NotFound, NotNow, Refusal, Sure
 from cattailer.core.wording import counted
@@ -13,6 +14,7 @@ from cattailer.services.desk.places import folder_of
 from cattailer.services.session.comping import uncaptured
 from cattailer.services.session.editing import Edit, editing, enter
 from cattailer.services.session.reading import get_session
+from cattailer.store.comps import Comp
 from cattailer.store.models import Media, Run, Take, Track
 
 
@@ -65,13 +67,14 @@ def _run(edit: Edit, number: int) -> Run:
 @dataclass(frozen=True)
 class Binned:
     """A run of which something is in the bin: of how many tracks, and of how many of them only a part; ``by`` is the
-    take that replaced it, 0 where somebody discarded it."""
+    take that replaced it, 0 where somebody discarded it. ``comps`` hold pieces of it, which are silent meanwhile."""
 
     number: int
     tracks: int
     parts: int
     bytes: int
     by: int
+    comps: tuple[str, ...] = ()
 
 
 def in_bin(db: orm.Session, session_id: int) -> list[Binned]:
@@ -84,14 +87,27 @@ def in_bin(db: orm.Session, session_id: int) -> list[Binned]:
         return []
     named = {*by_run, *(_by(t) for takes in by_run.values() for t in takes)}
     numbers = {i: n for i, n in db.execute(select(Run.id, Run.number).where(Run.id.in_(named)))}
+    heard = _heard_in(db, session_id)
     found = [
         Binned(
             numbers[run], len(takes), sum(not t.binned for t in takes), sum(_bytes(t.media) for t in takes if t.binned),
             next((numbers.get(b, 0) for t in takes if (b := _by(t))), 0),
+            tuple(sorted({words for t in takes for words in heard.get(t.id, ())})),
         )
         for run, takes in by_run.items()
     ]
     return sorted(found, key=lambda b: -b.number)
+
+
+def _heard_in(db: orm.Session, session_id: int) -> dict[int, list[str]]:
+    """By take: the comps that hold a piece of it, in words."""
+    piece = func.jsonb_array_elements(Comp.pieces).table_valued("value").render_derived()
+    query = select(cast(piece.c.value.op("->>")("take"), Integer), Comp.name, Track.name).select_from(Comp)
+    query = query.join(piece, true()).join(Track, Track.id == Comp.track_id).where(Comp.session_id == session_id).distinct()
+    out: dict[int, list[str]] = {}
+    for take, comp, track in db.execute(query):
+        out.setdefault(take, []).append(f"“{comp}” of {track}")
+    return out
 
 
 def _by(take: Take) -> int:
@@ -102,15 +118,19 @@ def _bytes(media: Media) -> int:
     return media.samples * media.channels * ((media.bits + 7) // 8)
 
 
-def empty(desk: Desk, session_id: int, knows: bool, sure: bool) -> str:
-    """Deletes the files of all whole takes in the bin for good, and forgets them. It must be said twice: Raises Refusal
-    unless somebody knows what it does, and Sure unless they are sure. Returns words."""
-    desk.forbid_while_capturing(session_id, "emptying the bin")
+def delete(desk: Desk, session_id: int, numbers: Collection[int], knows: bool, sure: bool) -> str:
+    """Deletes the files of runs in the bin for good, as far as they are in it whole, and forgets them. It must be said
+    twice: raises Refusal unless somebody knows what it does, and Sure unless they are sure; NotNow where there is
+    nothing to delete. Returns words."""
+    desk.forbid_while_capturing(session_id, "deleting")
+    if not numbers:
+        raise Refusal("Tick what should go first; nothing was deleted.")
     with desk.database.transaction() as db:
         session = get_session(db, session_id, lock=True)
-        takes = list(db.scalars(select(Take).join(Track).where(Track.session_id == session_id, Take.binned)))
+        query = select(Take).join(Run).where(Run.session_id == session_id, Run.number.in_(numbers), Take.binned)
+        takes = list(db.scalars(query))
         if not takes:
-            raise NotNow("The bin holds no whole take.")
+            raise NotNow("Nothing of that is in the bin any more; nothing was deleted.")
         if not knows:
             raise Refusal("Tick that you know what this does first; nothing was deleted.")
         size = sum(_bytes(t.media) for t in takes) / 1e6
@@ -129,7 +149,7 @@ def empty(desk: Desk, session_id: int, knows: bool, sure: bool) -> str:
             for made in db.scalars(select(Media).where(Media.original_id == media.id)):
                 gone.append(made)
             db.delete(media)
-        enter(db, session, f"Bin emptied: {counted(len(takes), 'file')}", "fixed", {}, {})
+        enter(db, session, f"Deleted for good: {counted(len(takes), 'file')}", "fixed", {}, {})
     for media in gone:
         with suppress(OSError):
             (folder / media.path).unlink(missing_ok=True)

@@ -12,8 +12,7 @@ from cattailer.core.time.timeline import clock_text
 from cattailer.core.units import milliseconds
 from cattailer.services.desk.desk import Desk
 from cattailer.services.keeping.checking import LiveMediaCheck
-from cattailer.services.running import binning, frame
-from cattailer.services.running.binning import Binned
+from cattailer.services.running import frame
 from cattailer.services.running.frame import Frame
 from cattailer.services.session.reading import load
 from cattailer.services.stages.takes.leadin import opening_of
@@ -59,12 +58,11 @@ class TakeRows:
 
 @dataclass(frozen=True)
 class TakesPage:
-    """``whole`` is the track of which every take is listed; 0 for none. ``bin`` are runs of which it holds some."""
+    """``whole`` is the track of which every take is listed; 0 for none."""
 
     frame: Frame
     rows: list[TakeRows]
     whole: int
-    bin: list[Binned]
 
 
 def show(desk: Desk, session_id: int, whole: int = 0) -> TakesPage:
@@ -83,7 +81,7 @@ def show(desk: Desk, session_id: int, whole: int = 0) -> TakesPage:
             )
             for t in session.tracks
         ]
-        return TakesPage(frame.describe(desk, session, state), rows, whole, binning.in_bin(db, session_id))
+        return TakesPage(frame.describe(desk, session, state), rows, whole)
 
 
 def media_check(desk: Desk, session_id: int) -> LiveMediaCheck:

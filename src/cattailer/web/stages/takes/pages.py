@@ -5,9 +5,8 @@ from pydantic import Field
 
 from cattailer.core.takes.leadin import Opening
 from cattailer.services.keeping import checking
-from cattailer.services.running import binning
 from cattailer.services.stages.takes import files, leadin, mending, show
-from cattailer.web.forms import Form, Number, Text, desk, done, form, query, said
+from cattailer.web.forms import Form, Text, desk, done, form, query, said
 from cattailer.web.shell import render
 
 blueprint = Blueprint("takes", __name__, url_prefix="/s/<int:session_id>/takes")
@@ -19,15 +18,6 @@ class Columns(Form):
 
 class LeadIn(Form):
     how: Opening
-
-
-class Numbered(Form):
-    number: Number
-
-
-class Emptied(Form):
-    knows: bool = False
-    sure: bool = False
 
 
 class Also(Form):
@@ -67,23 +57,6 @@ def misplaced(session_id: int) -> str:
 @blueprint.post("/mend")
 def mend(session_id: int) -> Response:
     return said(mending.mend(desk(), session_id))
-
-
-@blueprint.post("/bin/fetch")
-def fetch_back(session_id: int) -> Response:
-    binning.fetch_back(desk(), session_id, form(Numbered).number)
-    return done()
-
-
-@blueprint.post("/bin/discard")
-def discard(session_id: int) -> Response:
-    return said(binning.discard(desk(), session_id, form(Numbered).number))
-
-
-@blueprint.post("/bin/empty")
-def empty_bin(session_id: int) -> Response:
-    wish = form(Emptied)
-    return said(binning.empty(desk(), session_id, wish.knows, wish.sure))
 
 
 @blueprint.post("/check")

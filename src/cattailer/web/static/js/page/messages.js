@@ -51,7 +51,9 @@ function ask({ xhr, requestConfig, elt }, yes) {
   dialog.returnValue = "";
   dialog.onclose = () => {
     if (dialog.returnValue !== "yes") return putBack(elt);
-    const values = { ...Object.fromEntries(requestConfig.formData ?? Object.entries(requestConfig.parameters)), sure: "true" };
+    const values = new FormData();
+    for (const [name, value] of requestConfig.formData ?? Object.entries(requestConfig.parameters)) values.append(name, value);
+    values.set("sure", "true");
     htmx.ajax("POST", requestConfig.path, { values, swap: "none", source: document.getElementById("rows") });
   };
   dialog.showModal();

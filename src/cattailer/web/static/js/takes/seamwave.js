@@ -1,4 +1,4 @@
-// Both sides of a seam over each other, as far as half a tenth of a second either way; where it is dragged to is where they meet.
+// Both sides of a seam over each other, twelve milliseconds either way, and where they cross; it is dragged to another place.
 import { paint, prepared } from "../page/canvas.js";
 
 let shown = null; // { start, sides } as the server found them
@@ -6,7 +6,7 @@ let shown = null; // { start, sides } as the server found them
 export async function drawSeam(panel, move) {
   const canvas = panel.querySelector("#seam-wave");
   if (!canvas) return;
-  const answer = await fetch(canvas.dataset.wave);
+  const answer = await fetch(canvas.dataset.seam);
   if (!answer.ok || !canvas.isConnected) return;
   shown = await answer.json();
   draw(canvas, Number(canvas.dataset.at));
@@ -26,13 +26,18 @@ function draw(canvas, at) {
   const y = (value) => height / 2 - (value / loudest) * (height / 2 - 3);
   c.fillStyle = paint("lane");
   c.fillRect(0, 0, width, height);
+  const [first, last] = canvas.dataset.crossing.split(",").map((n) => x(Number(n) + at - Number(canvas.dataset.at) - shown.start));
+  c.fillStyle = paint("raised");
+  c.fillRect(first, 0, last - first, height);
   for (const [side, ink] of [[before, "cattail"], [after, "water"]]) {
     c.strokeStyle = paint(ink);
-    c.lineWidth = 1.25;
+    c.lineWidth = 1.5;
+    c.globalAlpha = ink === "water" ? 0.8 : 1;
     c.beginPath();
     side.forEach((value, n) => c.lineTo(x(n), y(value)));
     c.stroke();
   }
+  c.globalAlpha = 1;
   c.fillStyle = paint("ink");
   c.fillRect(x(at - shown.start) - 1, 0, 2, height);
 }
