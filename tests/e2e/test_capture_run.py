@@ -94,6 +94,7 @@ def test_three_passes_a_punch_a_mishap_and_the_bin(page: Page, studio: Studio) -
 
     page.get_by_role("link", name="Takes").click()
     expect(page.get_by_role("button", name=f"Play Cello, take {last + 1}", exact=True)).to_be_visible()
+    page.get_by_role("link", name="Bin", exact=True).click()
     expect(page.locator("section[aria-label=Bin]")).to_contain_text(f"replaced by take {last + 1}")
     page.get_by_role("link", name="Capture").click()
     page.wait_for_function("cattailerStats.frames > 3")

@@ -17,6 +17,10 @@ class Refusal(Exception):
         self.status = status
 
 
+class NothingThere(Refusal):
+    """Nothing lies where something was to be changed."""
+
+
 class NotFound(Refusal):
     def __init__(self, message: str) -> None:
         super().__init__(message, 404)

@@ -11,6 +11,7 @@ from cattailer.core.takes.pieces import Piece
 from cattailer.media import wavfile
 
 Floats = NDArray[np.float32]
+Doubles = NDArray[np.float64]
 Read = Callable[[str, int, int], Floats | None]
 """Path, first sample and how many: (channels, samples), or None where the file is gone; fewer where it ends."""
 
@@ -45,30 +46,30 @@ class PieceReader:
 def heard_between(
     pieces: Sequence[Piece], start: int, stop: int, channels: int = 1, read: Read | None = None
 ) -> Floats:
-    """What is heard of the pieces of one track in [start, stop), shape (channels, samples)."""
-    rows = np.zeros((channels, stop - start), np.float32)
+    """What is heard of the pieces of one track in [start, stop), shape (channels, samples). Where several sound they
+    are added in float64, so that one rounding is all that happens to a sample."""
     reader = read or PieceReader()
-    for piece in pieces:
-        if piece.start < stop and piece.start + piece.samples > start:
-            add_to(rows, piece, start, reader)
-    return rows
+    touching = [piece for piece in pieces if piece.start < stop and piece.start + piece.samples > start]
+    rows = np.zeros((channels, stop - start), np.float64 if len(touching) > 1 else np.float32)
+    for piece in touching:
+        _add(rows, piece, start, reader)
+    return rows.astype(np.float32, copy=False)
 
 
-def add_to(rows: Floats, piece: Piece, start: int, read: Read) -> None:
+def _add(rows: Floats | Doubles, piece: Piece, start: int, read: Read) -> None:
     """Adds what sounds of a piece in [start, start + samples) to ``rows``, shape (channels, samples)."""
     first, last = max(start, piece.start), min(start + rows.shape[1], piece.start + piece.samples)
-    sound = read(piece.path, piece.offset + first - piece.start, last - first) if first < last else None
+    sound = read(piece.path, piece.offset + first - piece.start, last - first)
     if sound is None:
         return
     last = first + sound.shape[1]
     # A take of a mono track that is a pair by now sounds on both sides, and the reverse.
     fitted = sound if len(sound) in (1, len(rows)) else sound.mean(axis=0, keepdims=True)
-    rows[:, first - start : last - start] += shaped(fitted, piece, first, last)
+    rows[:, first - start : last - start] += _shaped(fitted, piece, first, last)
 
 
-def shaped(sound: Floats, piece: Piece, first: int, last: int) -> Floats:
-    """Sound at timeline [first, last) with the gain and the slopes of its piece. Gains are multiplied in float64, so
-    that one rounding is all that happens to a sample."""
+def _shaped(sound: Floats, piece: Piece, first: int, last: int) -> Floats | Doubles:
+    """Sound at timeline [first, last) with the gain and the slopes of its piece."""
     rise, fall = piece.rise, piece.fall
     rises = rise is not None and first < rise.start + rise.samples
     falls = fall is not None and last > fall.start
@@ -79,5 +80,5 @@ def shaped(sound: Floats, piece: Piece, first: int, last: int) -> Floats:
         gains *= rising(rise.shape, rise.samples, first - rise.start, last - rise.start)
     if fall is not None and falls:
         gains *= falling(fall.shape, fall.samples, first - fall.start, last - fall.start)
-    made: Floats = (sound * gains).astype(np.float32)
+    made: Doubles = sound * gains
     return made

@@ -13,7 +13,7 @@ from cattailer.core.comps.fades import SHAPES, falling, rising
 from cattailer.core.comps.laying import lay
 from cattailer.core.comps.sounding import Stretch, TakeSound, crossing, sound_of, usual_seam
 from cattailer.core.takes.pieces import Piece
-from cattailer.media.piecesound import add_to
+from cattailer.media.piecesound import heard_between
 
 RATE = 8000
 LONG, BEFORE, AFTER = 3000, 300, 500
@@ -42,10 +42,7 @@ def read(path: str, at: int, count: int) -> NDArray[np.float32]:
 def rendered(pieces: list[Piece], start: int, stop: int, block: int) -> NDArray[np.float32]:
     out = []
     for at in range(start, stop, block):
-        rows = np.zeros((1, min(block, stop - at)), np.float32)
-        for p in pieces:
-            add_to(rows, p, at, read)
-        out.append(rows[0])
+        out.append(heard_between(pieces, at, min(at + block, stop), 1, read)[0])
     return np.concatenate(out)
 
 

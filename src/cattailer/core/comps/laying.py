@@ -5,7 +5,7 @@ from dataclasses import replace
 
 from cattailer.core.comps.comppiece import HIGHEST_GAIN_DB, LOWEST_GAIN_DB, CompPiece, Fade, Pieces
 from cattailer.core.comps.fades import SHAPES
-from cattailer.core.errors import NotNow, Refusal
+from cattailer.core.errors import NothingThere, NotNow, Refusal
 
 CHANGED = (
     "No piece begins there any more: it was changed on another page meanwhile. Nothing was done; look again and do it "
@@ -43,7 +43,7 @@ def erase(pieces: Pieces, start: int, stop: int) -> Pieces:
     """Silence in [start, stop). Raises Refusal where nothing lies."""
     left = without(pieces, start, stop)
     if start >= stop or left == pieces:
-        raise Refusal("Nothing lies in that stretch, so nothing was erased.")
+        raise NothingThere("Nothing lies in that stretch, so nothing was erased.")
     return left
 
 
@@ -70,7 +70,7 @@ def split(pieces: Pieces, at: int) -> Pieces:
     """Two pieces of the one that lies there, with nothing to be heard of it. Raises Refusal."""
     whole = next((p for p in pieces if p.start < at < p.stop), None)
     if whole is None:
-        raise Refusal("There is no piece to split there. Put the playhead inside one.")
+        raise NothingThere("There is no piece to split there. Put the playhead inside one.")
     first, last = whole.part(whole.start, at), replace(whole.part(at, whole.stop), seam=Fade())
     return _changed(pieces, whole, first, last)
 
@@ -161,7 +161,7 @@ def meeting(pieces: Pieces, start: int) -> tuple[int, CompPiece]:
     """The number of the piece that begins at ``start``, and the one that ends there. Raises Refusal, NotNow."""
     number = number_at(pieces, start)
     if number == 0 or pieces[number - 1].stop != start:
-        raise Refusal("No two pieces meet there, so there is no seam.")
+        raise NothingThere("No two pieces meet there, so there is no seam.")
     return number, pieces[number - 1]
 
 

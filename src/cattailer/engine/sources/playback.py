@@ -3,7 +3,7 @@
 import threading
 import time
 from bisect import bisect_right
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 
 import numpy as np
 from numpy.typing import NDArray
@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from cattailer.core.plan import Plan
 from cattailer.core.takes.differing import differing
 from cattailer.core.takes.pieces import Piece, apart
-from cattailer.media.piecesound import PieceReader, add_to
+from cattailer.media.piecesound import PieceReader, heard_between
 
 PAGE = 16384
 AHEAD_S = 5.0
@@ -28,13 +28,15 @@ class Playback:
         self.pieces = plan.pieces
         self._at = at = plan.take_rows
         self.rows = sum(width for _, width in at.values())
-        self._tracks: list[_Track] = []
+        self._wide = dict(at.values())
+        self._layers: dict[int, list[_Layer]] = {}
+        """By the first row of each track."""
         by_track: dict[tuple[int, bool], list[Piece]] = {}
         for piece in plan.pieces:
             if (piece.track, piece.printed) in at:
                 by_track.setdefault((piece.track, piece.printed), []).append(piece)
         for track, pieces in by_track.items():
-            self._tracks += [_Track(*at[track], layer) for layer in apart(pieces)]
+            self._layers[at[track][0]] = [_Layer(layer) for layer in apart(pieces)]
         self._pages: dict[int, Floats] = {}
         self._by_track = by_track
         self._old, self._changed = self._what_changed(old)
@@ -43,7 +45,7 @@ class Playback:
         self._reading = threading.Lock()
         """Held by those who read, never by the block path."""
         self._looked_at = time.monotonic()
-        self.silent = not self._tracks
+        self.silent = not self._layers
         self._reader: PieceReader = PieceReader() if old is None else old._reader
         self.missing = self._reader.missing
         self.late = 0
@@ -111,40 +113,37 @@ class Playback:
         """Of what was there before only the rows are read again on which something changed."""
         start, page = number * PAGE, self._old.get(number)
         if page is None:
-            return self._read_page(np.zeros((self.rows, PAGE), np.float32), start, self._tracks)
+            return self._read_rows(np.zeros((self.rows, PAGE), np.float32), start, self._layers)
         changed = {
             row for row, spans in self._changed.items() if any(a < start + PAGE and b > start for a, b in spans)
         }
         if not changed:
             return page
-        page = page.copy()
-        for row, channels in self._at.values():
-            if row in changed:
-                page[row : row + channels] = 0.0
-        return self._read_page(page, start, [t for t in self._tracks if t.row in changed])
+        return self._read_rows(page.copy(), start, changed)
 
-    def _read_page(self, page: Floats, start: int, tracks: list["_Track"]) -> Floats:
-        """Adds what sounds of these tracks."""
-        for track in tracks:
-            for number in track.touching(start, start + PAGE):
-                add_to(page[track.row : track.row + track.channels], track.pieces[number], start, self._reader)
+    def _read_rows(self, page: Floats, start: int, rows: Iterable[int]) -> Floats:
+        """Fills in what sounds on these first rows of tracks."""
+        for row in rows:
+            layers = self._layers.get(row, [])
+            pieces = [piece for layer in layers for piece in layer.touching(start, start + PAGE)]
+            wide = self._wide[row]
+            page[row : row + wide] = heard_between(pieces, start, start + PAGE, wide, self._reader)
         return page
 
 
-class _Track:
-    """The pieces of one track in order, and the rows on which they sound."""
+class _Layer:
+    """Pieces of one track that lie apart, in order."""
 
-    def __init__(self, row: int, channels: int, pieces: list[Piece]) -> None:
-        self.row, self.channels = row, channels
-        self.pieces = sorted(pieces, key=lambda p: p.start)
-        self._starts = [p.start for p in self.pieces]
+    def __init__(self, pieces: list[Piece]) -> None:
+        self._pieces = sorted(pieces, key=lambda p: p.start)
+        self._starts = [p.start for p in self._pieces]
 
-    def touching(self, start: int, stop: int) -> range:
-        """The places of pieces that sound in [start, stop)."""
+    def touching(self, start: int, stop: int) -> list[Piece]:
+        """Those that sound in [start, stop)."""
         first = max(0, bisect_right(self._starts, start) - 1)
-        if first < len(self.pieces) and self.pieces[first].start + self.pieces[first].samples <= start:
+        if first < len(self._pieces) and self._pieces[first].start + self._pieces[first].samples <= start:
             first += 1
-        return range(first, bisect_right(self._starts, stop - 1))
+        return self._pieces[first : bisect_right(self._starts, stop - 1)]
 
 
 def same_pieces(a: Playback | None, pieces: Sequence[Piece]) -> bool:

@@ -103,7 +103,8 @@ def _heard_in(db: orm.Session, session_id: int) -> dict[int, list[str]]:
     """By take: the comps that hold a piece of it, in words."""
     piece = func.jsonb_array_elements(Comp.pieces).table_valued("value").render_derived()
     query = select(cast(piece.c.value.op("->>")("take"), Integer), Comp.name, Track.name).select_from(Comp)
-    query = query.join(piece, true()).join(Track, Track.id == Comp.track_id).where(Comp.session_id == session_id).distinct()
+    query = query.join(piece, true()).join(Track, Track.id == Comp.track_id)
+    query = query.where(Comp.session_id == session_id).distinct()
     out: dict[int, list[str]] = {}
     for take, comp, track in db.execute(query):
         out.setdefault(take, []).append(f"“{comp}” of {track}")

@@ -142,6 +142,14 @@ def test_tracks_of_one_player_are_chosen_and_cut_together(desk: Desk, passes: in
     choosing.put_together(desk, passes, other, other)
     cutting.erase(desk, passes, track, 5000, 6000)
     assert len(comp_of(desk, passes, track)) == len(comp_of(desk, passes, other)) + 1
+    cutting.trim(desk, passes, other, 0, 0, 500)
+    choosing.put_together(desk, passes, other, track)
+    before, name = comp_of(desk, passes, track), rows_of(desk, passes)[5].name
+    with pytest.raises(Refusal, match=f"longer than the piece.*on {name}"):
+        cutting.set_fades(desk, passes, track, 0, (20.0, "linear"), (0.0, "linear"))
+    assert comp_of(desk, passes, track) == before, "what one cannot do, none does"
+    cutting.move(desk, passes, track, before[2].start, 10)
+    assert comp_of(desk, passes, other)[0].stop == 500, "where nothing begins on the other track, it stays"
 
 
 def test_a_capture_over_a_comp_makes_a_new_one_and_discarding_goes_back(desk: Desk, passes: int) -> None:
@@ -246,7 +254,7 @@ def test_a_comp_whose_take_is_binned_or_deleted_says_so_and_the_rest_plays(desk:
     assert "Silent in this comp" in page.missing
     assert not heard(desk, passes, track, first.start + 1000, first.stop - 1000).any()
     assert heard(desk, passes, track, second.start + 1000, second.stop - 1000).any()
-    binning.empty(desk, passes, knows=True, sure=True)
+    binning.delete(desk, passes, [1], knows=True, sure=True)
     page = sheet.show(desk, passes, track)
     assert "in the bin or deleted" in page.missing
     assert cutview.show(desk, passes, track).pieces[0].gone

@@ -9,7 +9,7 @@ from cattailer.core.comps import laying, levelling, roomtone
 from cattailer.core.comps.comppiece import CompPiece, Fade, Pieces
 from cattailer.core.comps.snapping import OFF, ZERO, ZERO_REACH_S, at_zero, on_grid, step
 from cattailer.core.comps.sounding import sound_of
-from cattailer.core.errors import NotNow, Refusal
+from cattailer.core.errors import NothingThere, NotNow, Refusal
 from cattailer.media import overview
 from cattailer.media.piecesound import heard_between
 from cattailer.services.desk.desk import Desk
@@ -188,16 +188,24 @@ def _lands(desk: Desk, edit: Edit, track_id: int, snap: str, *places: int) -> li
 def _edit(
     desk: Desk, session_id: int, track_id: int, what: str, change: Change, alone: bool = False
 ) -> None:
-    """On the track as asked; what does not fit the pieces of those that are cut together leaves them as they are."""
+    """On the track as asked, and on those that are cut together with it wherever they have something there. What one of
+    them cannot do is done on none, so that they stay whole."""
     with editing(desk, session_id) as edit:
         track = edit.track(track_id)
         for other in [track] if alone else comping.tracks_with(edit.session, track):
             comp = comping.in_use(desk, edit.db, edit.session, other)
             try:
                 pieces = change(edit, other, comping.pieces_at(comp, edit.session))
-            except Refusal:
+            except (NothingThere, NotNow):
                 if other is track:
                     raise
                 continue
+            except Refusal as why:
+                if other is track:
+                    raise
+                raise Refusal(
+                    f"{why.message} That is so on {other.name}, which is cut together with this track; take it out "
+                    "first if it should stay as it is.", why.status,
+                ) from why
             comping.write(comp, edit.session, pieces)
         edit.what = f"{track.name}: {what}"
