@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 from playwright.sync_api import Browser, Locator, Page, expect
 
-from tests.helpers.studio import Studio, heard_on, open_demo, post
+from tests.helpers.studio import Studio, decoded, heard_on, open_demo, post
 
 pytestmark = pytest.mark.xdist_group("e2e")
 
@@ -194,25 +194,7 @@ def test_an_equaliser_a_compressor_and_a_reverb(page: Page, studio: Studio) -> N
 
 def tone_dbfs(page: Page, studio: Studio, mix: str, hz: float = 440.0) -> float:
     """The level of a tone in a mix, as this browser gets and decodes it: half a second of it."""
-    left = page.evaluate(
-        """([address, mix]) => new Promise((done, fail) => {
-            const socket = new WebSocket(address);
-            const parts = [];
-            let count = 0;
-            socket.binaryType = "arraybuffer";
-            socket.onopen = () => socket.send(JSON.stringify({ listen: mix }));
-            socket.onmessage = ({ data }) => {
-                if (!(data instanceof ArrayBuffer)) return;
-                const pcm = new Float32Array(data);
-                for (let n = 0; n < pcm.length; n += 2) parts.push(pcm[n]);
-                count = parts.length;
-                if (count >= 48000) { socket.close(); done(parts.slice(24000, 48000)); }
-            };
-            setTimeout(() => fail(`only ${count} samples came`), 30000);
-        })""",
-        [studio.url.replace("http", "ws") + "/s/1/live", int(mix)],
-    )
-    sound = np.array(left) * np.hanning(24_000)
+    sound = decoded(page, studio, mix, 24_000, 48_000) * np.hanning(24_000)
     turned = np.exp(-2j * np.pi * hz / 48_000 * np.arange(24_000))
     return float(20 * np.log10(4 * abs((sound * turned).sum()) / 24_000 + 1e-12))
 

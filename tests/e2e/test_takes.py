@@ -8,7 +8,7 @@ import pytest
 from playwright.sync_api import Page, expect
 
 from cattailer.media import wavfile
-from tests.helpers.studio import Studio, open_demo, state_is
+from tests.helpers.studio import Studio, decoded, open_demo, state_is
 
 pytestmark = pytest.mark.xdist_group("e2e")
 FOUR = ("Dulcimer left", "Dulcimer right", "Cello", "Frame drum")
@@ -23,6 +23,8 @@ def as_it_was(studio: Studio, page: Page) -> Iterator[None]:
     if page.locator('[data-press="loop"][aria-pressed="true"]').count():
         studio.post("/s/1/range/loop")
     studio.post("/s/1/locate", position="0")
+    studio.post("/s/1/listen/alone")
+    studio.post("/s/1/players", mode="follow")
     for track in TRACKS:
         studio.post("/s/1/takes/sheet/comps/use", track=track, comp="0")
 
@@ -140,6 +142,26 @@ def test_the_best_of_three_passes_is_chosen_joined_cut_tightened_and_written(pag
     assert not sound[at:][cough].any(), "the cough is silence"
     faded = sound[at:][: end - oldest.start][-4:]
     assert np.abs(faded).max() < np.abs(wavfile.read(middle)[0]).max() / 100
+
+    # The same is heard through the main mix, as this browser decodes it.
+    studio.post("/s/1/players", mode="rest")
+    studio.post("/s/1/listen/alone", end="track:1")
+    studio.post("/s/1/locate", position=str(oldest.start))
+    page.get_by_role("link", name="Capture").click()
+    page.wait_for_function("cattailerStats.frames > 3")
+    page.keyboard.press("Space")
+    state_is(page, "rolling")
+    heard = decoded(page, studio, "1", 12_000, 36_000)
+    page.keyboard.press("Space")
+    whole = sound[at:][: end - oldest.start].astype(np.float64)
+    size = 1 << (len(whole) + len(heard)).bit_length()
+    alike = np.fft.irfft(np.fft.rfft(whole, size) * np.conj(np.fft.rfft(heard, size)))
+    lag = int(np.abs(alike[: len(whole)]).argmax())
+    there = whole[lag : lag + len(heard)]
+    gain = there @ heard[: len(there)] / (there @ there)
+    rest = heard[: len(there)] - gain * there
+    assert len(there) > 12_000
+    assert np.sqrt(np.mean(rest**2)) < 0.01 * np.sqrt(np.mean(heard**2)), "nothing but what was chosen"
 
 
 def track_of(page: Page) -> str:

@@ -10,6 +10,8 @@ from contextlib import suppress
 from dataclasses import dataclass
 from pathlib import Path
 
+import numpy as np
+from numpy.typing import NDArray
 from playwright.sync_api import Page
 
 ROOT = Path(__file__).parents[2]
@@ -99,3 +101,24 @@ def post(page: Page, path: str, **fields: object) -> None:
         "([path, fields]) => fetch(path, {method: 'POST', body: new URLSearchParams(fields)})",
         [path, {k: str(v) for k, v in fields.items()}],
     )
+
+
+def decoded(page: Page, studio: Studio, mix: str, first: int, last: int) -> NDArray[np.float64]:
+    """The left side of a mix as this browser gets and decodes it: of what comes, the samples [first, last)."""
+    left = page.evaluate(
+        """([address, mix, first, last]) => new Promise((done, fail) => {
+            const socket = new WebSocket(address);
+            const parts = [];
+            socket.binaryType = "arraybuffer";
+            socket.onopen = () => socket.send(JSON.stringify({ listen: mix }));
+            socket.onmessage = ({ data }) => {
+                if (!(data instanceof ArrayBuffer)) return;
+                const pcm = new Float32Array(data);
+                for (let n = 0; n < pcm.length; n += 2) parts.push(pcm[n]);
+                if (parts.length >= last) { socket.close(); done(parts.slice(first, last)); }
+            };
+            setTimeout(() => fail(`only ${parts.length} samples came`), 30000);
+        })""",
+        [studio.url.replace("http", "ws") + "/s/1/live", int(mix), first, last],
+    )
+    return np.array(left, np.float64)

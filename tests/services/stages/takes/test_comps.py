@@ -242,6 +242,12 @@ def test_a_take_is_tried_in_the_mix_and_nothing_is_chosen(desk: Desk, passes: in
     transport.stop(desk, passes)
     hearing.hear(desk, passes, one, phrase.id)
     assert np.array_equal(heard(desk, passes, track, *inside), sound(desk, passes, three, *inside))
+    hearing.hear(desk, passes, one, phrase.id)
+    transport.capture(desk, passes)
+    assert sheet.show(desk, passes, track).hearing == (0, 0), "what is played to is what is in use"
+    assert np.array_equal(heard(desk, passes, track, *inside), sound(desk, passes, three, *inside))
+    transport.stop(desk, passes)
+    settled(desk)
 
 
 def test_a_comp_whose_take_is_binned_or_deleted_says_so_and_the_rest_plays(desk: Desk, passes: int) -> None:
