@@ -1,6 +1,6 @@
 """How takes compare: where their notes lie, how they are tuned, how loud and how noisy they are."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -28,6 +28,39 @@ class TakeFacts:
     words: str
     cents: float | None
     level: PieceLevel
+
+
+_BY_FACTS: dict[str, Callable[[TakeFacts], float]] = {
+    "timing": lambda of: abs(of.drift.median_ms), "scatter": lambda of: of.drift.scatter_ms,
+    "pitch": lambda of: np.inf if of.cents is None else abs(of.cents), "level": lambda of: -of.level.loudness_lufs,
+    "noise": lambda of: of.level.noise_dbfs,
+}
+
+
+@dataclass(frozen=True)
+class ComparedTake:
+    """``facts`` is None until it was listened to, and where it cannot be."""
+
+    take: int
+    number: int
+    rating: str
+    clips: int
+    dropouts: int
+    facts: TakeFacts | None
+
+
+def in_order(takes: Sequence[ComparedTake], by: str) -> list[ComparedTake]:
+    """The best of it first, the newest where it makes no difference; what is not known last. ``by`` is "timing",
+    "scatter", "pitch", "level", "noise", "clips" or "dropouts"; anything else leaves the newest first."""
+
+    def worth(take: ComparedTake) -> float:
+        if by in ("clips", "dropouts"):
+            return float(getattr(take, by))
+        if by not in _BY_FACTS:
+            return 0.0
+        return np.inf if take.facts is None else _BY_FACTS[by](take.facts)
+
+    return sorted(takes, key=lambda take: (worth(take), -take.number))
 
 
 def facts(

@@ -18,6 +18,7 @@ def test_takes_are_compared_and_sorted_and_a_missing_one_says_so(desk: Desk) -> 
         (row,) = comparing.state(desk, session, "timing").rows
         assert row.facts is not None
         assert row.facts.level.peak_dbfs > -60
+        assert comparing.state(desk, session).rows is not comparing.state(desk, session).rows, "nobody sorts what is written to"
     with pytest.raises(Refusal, match="no such track"):
         comparing.begin(desk, session, 9999)
     assert comparing.show(desk, session).track in dict(comparing.show(desk, session).tracks)

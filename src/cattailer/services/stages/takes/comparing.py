@@ -1,12 +1,12 @@
 """Comparing the takes of a track, in the background: each is read once, and what was found is kept while it holds."""
 
 import threading
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from sqlalchemy import select
 from sqlalchemy.orm import selectinload
 
-from cattailer.core.comps.comparing import TakeFacts, facts
+from cattailer.core.comps.comparing import ComparedTake, facts, in_order
 from cattailer.core.errors import NotNow, Refusal
 from cattailer.core.gear.rates import rescaled
 from cattailer.core.takes.pieces import Piece
@@ -23,16 +23,6 @@ from cattailer.services.stages.takes.tightening import notes_of
 from cattailer.store.models import Run, Take
 
 MOST_TAKES, MOST_S = 24, 900
-
-
-@dataclass(frozen=True)
-class ComparedTake:
-    take: int
-    number: int
-    rating: str
-    clips: int
-    dropouts: int
-    facts: TakeFacts | None
 
 
 @dataclass
@@ -97,16 +87,8 @@ def begin(desk: Desk, session_id: int, track_id: int, against: int = 0, division
 def state(desk: Desk, session_id: int, sort: str = "take") -> LiveComparing:
     """What goes on, or was found last, its takes in order."""
     live = desk.live.find(session_id, LiveComparing) or LiveComparing()
-    keys = {
-        "take": lambda r: -r.number, "timing": lambda r: abs(r.facts.drift.median_ms) if r.facts else 1e9,
-        "scatter": lambda r: r.facts.drift.scatter_ms if r.facts else 1e9,
-        "pitch": lambda r: abs(r.facts.cents) if r.facts and r.facts.cents is not None else 1e9,
-        "level": lambda r: -r.facts.level.loudness_lufs if r.facts else 1e9,
-        "noise": lambda r: r.facts.level.noise_dbfs if r.facts else 1e9, "clips": lambda r: r.clips,
-        "dropouts": lambda r: r.dropouts,
-    }
-    live.rows = sorted(live.rows, key=keys.get(sort, keys["take"]))
-    return live
+    # A copy: the thread that compares goes on writing to its own.
+    return replace(live, rows=in_order(live.rows, sort))
 
 
 def _run(live: LiveComparing, work: list[Piece | None], others: list[Piece], tempo: TempoMap, reference: float) -> None:
