@@ -33,11 +33,11 @@ from cattailer.web.stages.patch.check import blueprint as patch_check
 from cattailer.web.stages.patch.edits import blueprint as patch_edits
 from cattailer.web.stages.patch.pages import blueprint as patch
 from cattailer.web.stages.patch.setup import blueprint as patch_setup
+from cattailer.web.stages.takes.binned import blueprint as binned
 from cattailer.web.stages.takes.compared import blueprint as compared
 from cattailer.web.stages.takes.cut import blueprint as cut
 from cattailer.web.stages.takes.pages import blueprint as takes
 from cattailer.web.stages.takes.sheet import blueprint as sheet
-from cattailer.web.stages.takes.shelf import blueprint as shelf
 from cattailer.web.stages.timing.click import blueprint as timing_click
 from cattailer.web.stages.timing.edits import blueprint as timing_edits
 from cattailer.web.stages.timing.pages import blueprint as timing
@@ -48,7 +48,7 @@ log = structlog.get_logger("web")
 BLUEPRINTS = (
     sessions, deck, patch, patch_edits, patch_setup, patch_check, levels, levels_edits, levels_room, timing,
     timing_edits, timing_trip, timing_click, listen, listen_edits, capture, capture_edits, takes,
-    sheet, cut, compared, shelf,
+    sheet, cut, compared, binned,
 )
 DATABASE_AWAY = "The database does not answer. A capture that runs goes on and is kept. Try again in a moment."
 

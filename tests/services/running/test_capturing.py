@@ -225,6 +225,9 @@ def test_the_bin_is_emptied_by_hand_and_said_twice(desk: Desk) -> None:
     assert show.show(desk, session).newest is not None, "the run log remembers it"
     with pytest.raises(NotNow, match="no take"):
         binning.discard(desk, session)
+    for do in (binning.discard, binning.fetch_back):
+        with pytest.raises(NotNow, match="deleted for good"):
+            do(desk, session, 1)
 
 
 def test_a_pass_is_rated_while_it_is_captured_and_after(desk: Desk) -> None:

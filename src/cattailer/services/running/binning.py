@@ -61,6 +61,8 @@ def _run(edit: Edit, number: int) -> Run:
     run = edit.db.scalar(select(Run).where(Run.session_id == edit.session.id, Run.number == number))
     if run is None:
         raise NotFound(f"There is no take {number} in this session.")
+    if not run.takes:
+        raise NotNow(f"Take {number} was deleted for good, so there is nothing of it left.")
     return run
 
 

@@ -22,7 +22,7 @@ class Folded:
 
 
 @dataclass(frozen=True)
-class ShelfPage:
+class BinPage:
     """``bytes`` is what of the bin can be deleted."""
 
     frame: Frame
@@ -32,13 +32,13 @@ class ShelfPage:
     track: int = 0
 
 
-def show(desk: Desk, session_id: int) -> ShelfPage:
+def show(desk: Desk, session_id: int) -> BinPage:
     """Raises NotFound."""
     state = desk.engine_state()
     with desk.database.transaction() as db:
         session = load(db, session_id)
         found = binning.in_bin(db, session_id)
-        return ShelfPage(
+        return BinPage(
             frame.describe(desk, session, state), found, _folded(db, session_id), sum(b.bytes for b in found)
         )
 

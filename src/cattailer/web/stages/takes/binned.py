@@ -4,11 +4,11 @@ from flask import Blueprint, Response
 from pydantic import Field
 
 from cattailer.services.running import binning
-from cattailer.services.stages.takes import shelf
+from cattailer.services.stages.takes import binned
 from cattailer.web.forms import Form, Number, desk, done, form, query, said
 from cattailer.web.shell import render
 
-blueprint = Blueprint("shelf", __name__, url_prefix="/s/<int:session_id>/takes/bin")
+blueprint = Blueprint("binned", __name__, url_prefix="/s/<int:session_id>/takes/bin")
 
 
 class Shown(Form):
@@ -29,14 +29,14 @@ class Deleted(Form):
 
 @blueprint.get("/")
 def stage(session_id: int) -> str:
-    shown = shelf.show(desk(), session_id)
-    return render("takes", shown.frame, view="shelf", page=shown, ticked=query(Shown).all)
+    shown = binned.show(desk(), session_id)
+    return render("takes", shown.frame, view="binned", page=shown, ticked=query(Shown).all)
 
 
 @blueprint.get("/rows")
 def rows(session_id: int) -> str:
-    shown = shelf.show(desk(), session_id)
-    return render("takes", shown.frame, view="shelf", again=True, page=shown, ticked=False)
+    shown = binned.show(desk(), session_id)
+    return render("takes", shown.frame, view="binned", again=True, page=shown, ticked=False)
 
 
 @blueprint.post("/fetch")
