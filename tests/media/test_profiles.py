@@ -43,6 +43,7 @@ def test_errors_name_the_line_and_the_key(old: str, new: str, key: str, words: s
 
 @pytest.mark.parametrize(("text", "words"), [
     ("name = 3 4", "line 1"), ("", "name is missing"),
+    ("name = " + "[" * 30_000, "too deep"), ("name = " + "9" * 30_000, "not TOML"), ("#" * 70_000, "at most 64 kB"),
     (GOOD.replace("safety = 24\n", ""), "safety is missing"),
     (GOOD.replace("numbers = [2, 2]", "numbers = [3, 3]"), "numbered from 1 on"),
     (GOOD.replace("numbers = [2, 2]", "numbers = [1, 2]"), "each once"),

@@ -16,7 +16,7 @@ def clean_name(text: str, what: str) -> str:
 
     Raises Refusal when it is empty, longer than 80 characters or holds control characters.
     """
-    if any(unicodedata.category(c) in ("Cc", "Cs") for c in text):
+    if any(_cannot_be_shown(c) for c in text):
         raise Refusal(f"The {what} holds characters that cannot be shown. Type it again; nothing was changed.")
     name = " ".join(text.split())
     if not name:
@@ -24,6 +24,12 @@ def clean_name(text: str, what: str) -> str:
     if len(name) > MAX_NAME:
         raise Refusal(f"The {what} has {len(name):,} characters; {MAX_NAME} is the most. Nothing was changed.")
     return name
+
+
+def _cannot_be_shown(c: str) -> bool:
+    """Control characters, halves of a pair, and what Unicode calls noncharacters, which no XML can hold."""
+    noncharacter = ord(c) & 0xFFFE == 0xFFFE or 0xFDD0 <= ord(c) <= 0xFDEF
+    return noncharacter or unicodedata.category(c) in ("Cc", "Cs")
 
 
 def safe_part(text: str, limit: int = 60) -> str:

@@ -85,9 +85,13 @@ class ProfileFile(_Strict):
 
 def parse(text: str, key: str) -> Profile:
     """A profile from TOML text. Raises ProfileError that names the line and key."""
+    if len(text) > MOST_BYTES:
+        raise ProfileError(f"A profile has at most {MOST_BYTES >> 10} kB.")
     try:
         data = tomllib.loads(text)
-    except tomllib.TOMLDecodeError as why:
+    except RecursionError as why:
+        raise ProfileError("This is not a profile: its brackets lie too deep in one another.") from why
+    except ValueError as why:  # also numbers of more digits than Python reads
         raise ProfileError(f"This is not TOML: {why}.") from why
     try:
         file = ProfileFile.model_validate(data)

@@ -55,6 +55,7 @@ def prepare() -> Home:
     try:
         for folder in (home.root, home.profiles, home.logs):
             folder.mkdir(parents=True, exist_ok=True)
+        home.root.chmod(0o700)
         media_id(home)
         probe = home.root / ".probe"
         probe.write_bytes(bytes(65536))

@@ -22,6 +22,8 @@ from cattailer.core.errors import Refusal
 from cattailer.processes.children import ending_with_parent
 
 USER = "cattailer"
+MOST_LOGGED_BYTES = 4_000_000
+"""A longer log makes way for a new one at the next start; the one before is kept."""
 _MISSING = "PostgreSQL is not installed. Run ./cattailer demo, which installs it, or: sudo apt-get install postgresql"
 
 
@@ -65,6 +67,8 @@ class Postgres:
         # The port stays the same when the server is restarted, for those who hold its address.
         self._port = self._port or _free_port()
         fast = [] if self._durable else ["-c", "fsync=off", "-c", "synchronous_commit=off"]
+        if self._log.exists() and self._log.stat().st_size > MOST_LOGGED_BYTES:
+            self._log.replace(self._log.with_suffix(".log.1"))
         with open(self._log, "ab") as log:
             self._server = subprocess.Popen(
                 [str(programs / "postgres"), "-D", self._data_path(), "-p", str(self._port),

@@ -41,6 +41,7 @@ class Supervisor:
         self._address = (host, port)
         self._with_demo = with_demo
         self._say = say
+        os.umask(0o077)  # what is captured, said and typed is nobody else's on this machine
         self._home = homes.prepare()
         self._postgres = Postgres(self._home.database, self._home.logs / "postgres.log", durable=not fast_database)
         self._children: dict[str, subprocess.Popen[bytes]] = {}
@@ -54,7 +55,13 @@ class Supervisor:
 
     @property
     def url(self) -> str:
-        return f"http://{self._address[0]}:{self._address[1]}"
+        return f"http://{self._bound}"
+
+    @property
+    def _bound(self) -> str:
+        """Host and port; an address of six parts needs brackets."""
+        host, port = self._address
+        return f"[{host}]:{port}" if ":" in host else f"{host}:{port}"
 
     def run(self) -> None:
         """Until it is told to stop. Raises Refusal when something will not start."""
@@ -120,22 +127,22 @@ class Supervisor:
             self._say(f"  {name:<10} ready, {time.monotonic() - began:.1f} s")
 
     def _check_port(self) -> None:
-        with socket.socket() as probe:
-            probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
-            try:
-                probe.bind(self._address)
-            except OSError as why:
-                raise Refusal(
-                    f"Port {self._address[1]} on {self._address[0]} cannot be used ({why.strerror}). "
-                    f"Choose another with --port."
-                ) from why
+        host, port = self._address
+        try:
+            family, *_, address = socket.getaddrinfo(host, port, type=socket.SOCK_STREAM, flags=socket.AI_PASSIVE)[0]
+            with socket.socket(family) as probe:
+                probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+                probe.bind(address)
+        except OSError as why:
+            raise Refusal(
+                f"Port {port} on {host} cannot be used ({why.strerror}). Choose another with --port, or another --host."
+            ) from why
 
     def _spawn(self, name: str) -> None:
-        host, port = self._address
         commands = {
             "engine": [sys.executable, "-m", ENGINE],
             "web": [
-                sys.executable, "-m", "gunicorn", "--bind", f"{host}:{port}", "--worker-class", "gthread",
+                sys.executable, "-m", "gunicorn", "--bind", self._bound, "--worker-class", "gthread",
                 "--workers", "1", "--threads", "64", "--graceful-timeout", "1", "--timeout", "0",
                 "--log-level", "warning", "--no-control-socket", "cattailer.web.app:create_from_environment()",
             ],
@@ -159,10 +166,11 @@ class Supervisor:
                 raise Refusal(f"The engine does not answer; see {self._home.logs / 'engine.out'}.", 503)
 
     def _await_page(self) -> None:
+        straight = urllib.request.build_opener(urllib.request.ProxyHandler({}))  # whatever http_proxy says
         until = time.monotonic() + 20
         while not self._stopping:
             with contextlib.suppress(urllib.error.URLError, OSError):
-                urllib.request.urlopen(f"{self.url}/alive", timeout=2)
+                straight.open(f"{self.url}/alive", timeout=2)
                 return
             self._check_alive("web")
             if time.monotonic() > until:

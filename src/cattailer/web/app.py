@@ -10,7 +10,7 @@ from flask_sock import Sock
 from pydantic import ValidationError
 from sqlalchemy.exc import DataError, OperationalError
 from sqlalchemy.exc import TimeoutError as PoolTimeout
-from werkzeug.exceptions import HTTPException
+from werkzeug.exceptions import HTTPException, NotFound
 
 from cattailer.core.errors import Refusal, Sure
 from cattailer.core.wording import counted
@@ -20,6 +20,7 @@ from cattailer.services.stages.listen.show import figure
 from cattailer.web.care import Care
 from cattailer.web.choices import CHOICES
 from cattailer.web.deck.routes import blueprint as deck
+from cattailer.web.forms import MOST_ROWS
 from cattailer.web.live import MOST_SAID, add_live
 from cattailer.web.sessions import blueprint as sessions
 from cattailer.web.stages.capture.edits import blueprint as capture_edits
@@ -66,6 +67,7 @@ def create_app(desk: Desk, care: Care | None = None) -> Flask:
         app.register_blueprint(blueprint)
     add_live(Sock(app), app)
     keep_out(app)
+    app.before_request(_refuse_numbers)
     app.register_error_handler(Sure, _ask)
     app.register_error_handler(Refusal, lambda why: _say(why.message, why.status))
     app.register_error_handler(ValidationError, _say_invalid)
@@ -87,6 +89,12 @@ def create_from_environment() -> Flask:
     desk.quiet_work = care.quiet
     care.start()
     return create_app(desk, care)
+
+
+def _refuse_numbers() -> None:
+    """What is no number that a row can have is no address. Raises NotFound."""
+    if any(isinstance(value, int) and value > MOST_ROWS for value in (request.view_args or {}).values()):
+        raise NotFound
 
 
 def _alive(app: Flask) -> tuple[str, int]:

@@ -65,7 +65,8 @@ Bar = Annotated[int, BeforeValidator(_empty_is_zero)]
 Decibels = Annotated[float, BeforeValidator(_plain_number), Field(allow_inf_nan=False, ge=-200, le=200)]
 Figure = Annotated[float, BeforeValidator(_plain_number), Field(allow_inf_nan=False, ge=-1e5, le=1e5)]
 """A setting in any unit, typed as people type it."""
-Number = Annotated[int, Field(ge=0, le=(1 << 31) - 1)]
+MOST_ROWS = (1 << 31) - 1
+Number = Annotated[int, Field(ge=0, le=MOST_ROWS)]
 """The number of a row."""
 List = Annotated[str, Field(max_length=1 << 20)]
 Text = Annotated[str, Field(max_length=MOST_TYPED)]

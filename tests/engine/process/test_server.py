@@ -84,13 +84,17 @@ def test_garbage_on_the_socket_is_answered(addresses: tuple[str, str]) -> None:
         [1, 2], "x", {"command": "Dance"}, {"command": "RunPlan"}, {"command": "RunPlan", "arguments": {"plan": 3}},
         {"command": "GetSound", "arguments": {"rows": "all", "count": 1}}, {"command": ["Ping"]}, {"command": "Locate", "arguments": [1]},
     ]
-    for raw in (b"", b"\xc1garbage", *map(msgpack.packb, messages)):
-        socket.send(raw)
-        assert socket.poll(3000)
+    deep, whole = b"\x91" * 5000 + b"\x01", msgpack.packb({"command": "Ping"})
+    for raw in (b"", b"\xc1garbage", deep, (whole, b"more"), (b"", b""), *map(msgpack.packb, messages)):
+        socket.send_multipart([raw] if isinstance(raw, bytes) else raw)
+        assert socket.poll(3000), raw
         answer = msgpack.unpackb(socket.recv())
         assert answer["ok"] is False
         assert "knows no command" in answer["message"] or "could not read" in answer["message"]
     socket.close()
+    assert msgpack.unpackb(EngineServer._packed({"ok": True, "value": 1 << 70}))["ok"] is False
+    with pytest.raises(Refusal, match="too large"):
+        EngineClient(addresses[0]).ask(Locate(1, 1 << 70))
 
 
 def test_telemetry_tells_levels_and_the_mixes_that_are_listened_to(addresses: tuple[str, str]) -> None:

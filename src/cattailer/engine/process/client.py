@@ -74,7 +74,11 @@ class _Channel:
                 self._socket = zmq.Context.instance().socket(zmq.REQ)
                 self._socket.setsockopt(zmq.LINGER, 0)
                 self._socket.connect(self._address)
-            self._socket.send(msgpack.packb(plain(command, left)))
+            try:
+                packed = msgpack.packb(plain(command, left))
+            except (TypeError, ValueError, OverflowError) as why:
+                raise Refusal("One of these values is too large, or none at all. Nothing was done.") from why
+            self._socket.send(packed)
             if not self._socket.poll(max(1, int(1000 * left))):
                 self._socket.close()
                 self._socket = None

@@ -34,6 +34,9 @@ log = structlog.get_logger("engine")
 WRITE_PAUSE_S, KEEP_PAUSE_S, READ_PAUSE_S, TELL_PAUSE_S, WATCH_PAUSE_S = 0.04, 0.1, 0.04, 0.008, 0.2
 MOVE_PAUSE_S = 0.01
 STALLED = 10
+MOST_LOGGED = 300
+UNREAD = {"ok": False, "message": "The engine could not read that command.", "status": 400}
+UNSENT = {"ok": False, "message": "The engine's answer could not be sent; what it did is done.", "status": 500}
 """So many looks of the watch without a new block mean that the interface is gone."""
 INTERFACE_GONE = (
     "The interface stopped delivering sound. A capture that ran ended at its last sample and is kept. Check its cable "
@@ -88,8 +91,20 @@ class EngineServer:
     def _attend(self, socket: "zmq.Socket[bytes]") -> None:
         while not self._stopping:
             if socket.poll(200):
-                socket.send(msgpack.packb(self._answer(socket.recv())))
+                raw = socket.recv_multipart()
+                socket.send(self._packed(self._answer(raw[0]) if len(raw) == 1 else UNREAD))
         socket.close()
+
+    @staticmethod
+    def _packed(answer: dict[str, Any]) -> bytes:
+        """What cannot travel must not end the thread that answers."""
+        try:
+            packed = msgpack.packb(answer)
+        except (TypeError, ValueError, OverflowError, RecursionError) as why:
+            log.warning("answer cannot travel", why=repr(why))
+            packed = msgpack.packb(UNSENT)
+        assert isinstance(packed, bytes)
+        return packed
 
     def _answer(self, raw: bytes) -> dict[str, Any]:
         try:
@@ -100,9 +115,9 @@ class EngineServer:
             return {"ok": True, "value": plain_answer(carry_out(self, command))}
         except Refusal as why:
             return {"ok": False, "message": why.message, "status": why.status}
-        except (KeyError, TypeError, ValueError, AttributeError, msgpack.UnpackException) as why:
-            log.warning("bad command", why=repr(why))
-            return {"ok": False, "message": "The engine could not read that command.", "status": 400}
+        except (KeyError, TypeError, ValueError, AttributeError, RecursionError, msgpack.UnpackException) as why:
+            log.warning("bad command", why=repr(why)[:MOST_LOGGED])
+            return UNREAD
         except Exception as why:  # the engine must outlive any single command
             log.exception("command failed")
             return {"ok": False, "message": f"The engine could not do that: {why}", "status": 500}

@@ -151,6 +151,12 @@ def test_the_tempo_map_is_edited_bar_by_bar(desk: Desk) -> None:
     assert made.bar_beat_at(made.sample_at(made.tempi[1].quarter)).bar == 9, "the tempo change stays at its bar"
     shown = tempo.show(desk, session)
     assert [(r.bar, r.bpm, r.ramp, r.meter) for r in shown.rows] == [(1, "92", True, "3/4"), (5, "", False, "7/8"), (9, "120", False, "")]
+    tempo.set_tempo(desk, session, 100_000, 90.0)
+    far = tempo.show(desk, session).picture
+    assert len(far.points) < 400, "drawn where something changes, not bar by bar"
+    assert len(far.bars) <= 16
+    assert far.points[-1][0] == 1.0
+    tempo.remove(desk, session, 100_000)
     tempo.remove(desk, session, 5)
     tempo.remove(desk, session, 9)
     tempo.set_bar_one(desk, session, 48_000)

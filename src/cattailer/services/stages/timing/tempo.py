@@ -12,6 +12,8 @@ from cattailer.services.session.editing import editing
 from cattailer.services.session.reading import get_session
 from cattailer.services.session.rows import tempo_of
 
+RAMP_POINTS = 48
+
 
 @dataclass(frozen=True)
 class TempoRow:
@@ -61,23 +63,33 @@ def show(desk: Desk, session_id: int) -> TempoView:
 
 
 def picture(tempo: TempoMap, last_change: int) -> TempoPicture:
-    """As many bars as the map has changes in, and eight more; 32 at least."""
+    """As many bars as the map has changes in, and eight more; 32 at least. Points are where something changes, and a
+    few of each stretch that changes evenly."""
     count = max(32, last_change + 8)
     curve: list[tuple[int, float]] = []
-    for bar in range(1, count + 2):
+    for bar in _drawn_bars(tempo, count + 1):
         quarter = tempo.quarter_of(bar)
         before, after = tempo.bpm_at(quarter - Fraction(1, 960)), tempo.bpm_at(quarter)
         curve += [(bar, before), (bar, after)] if bar > 1 else [(bar, after)]
     low, high = min(b for _, b in curve), max(b for _, b in curve)
     margin = max(4.0, 0.15 * (high - low))
     low, high = low - margin, high + margin
-    step = next(s for s in (4, 8, 16, 32, 64, 128, 1 << 20) if count / s <= 16)
+    step = next(s for s in (4 << k for k in range(20)) if count / s <= 16)
     return TempoPicture(
         [((bar - 1) / count, (high - bpm) / (high - low)) for bar, bpm in curve],
         [((m.bar - 1) / count, f"{m.beats}/{m.unit}") for m in tempo.meters],
         [((bar - 1) / count, str(bar)) for bar in range(1, count + 1, step)],
         f"{low + margin:.4g}", f"{high - margin:.4g}",
     )
+
+
+def _drawn_bars(tempo: TempoMap, last: int) -> list[int]:
+    starts = [tempo.bar_beat_at(tempo.sample_at(t.quarter)).bar for t in tempo.tempi]
+    drawn = {1, last, *starts}
+    for start, stop, change in zip(starts, [*starts[1:], last], tempo.tempi, strict=True):
+        if change.ramp:
+            drawn |= {start + (stop - start) * n // RAMP_POINTS for n in range(RAMP_POINTS)}
+    return sorted(drawn)
 
 
 def set_tempo(desk: Desk, session_id: int, bar: int, bpm: float, ramp: bool = False) -> None:
