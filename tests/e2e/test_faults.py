@@ -6,7 +6,9 @@ import os
 import signal
 import subprocess
 import sys
+from contextlib import suppress
 from pathlib import Path
+from typing import Any
 
 import pytest
 import simple_websocket
@@ -151,6 +153,39 @@ def test_malformed_wishes_over_the_socket_are_told(studio: Studio, wish: str) ->
         assert any(isinstance(socket.receive(timeout=5), bytes) for _ in range(100))
     finally:
         socket.close()
+
+
+def test_more_pages_than_there_is_room_for_leave_room_for_stop(page: Page, studio: Studio) -> None:
+    open_demo(page, studio)
+    address = f"{studio.url.replace('http', 'ws')}/s/1/live"
+    lines = []
+    try:
+        for _ in range(90):
+            with suppress(simple_websocket.ConnectionClosed):
+                lines.append(simple_websocket.Client(address))
+        words = [m for line in lines[-5:] for m in heard(line) if m["topic"] == "problem"]
+        assert "pages are open already" in words[0]["message"]
+        page.keyboard.press("Space")
+        state_is(page, "rolling")
+        page.keyboard.press("Space")
+        state_is(page, "stopped")
+        studio.post("/s/1/stop")
+    finally:
+        for line in lines:
+            with suppress(simple_websocket.ConnectionClosed):
+                line.close()
+    again = wait_for(lambda: next((m for m in heard(simple_websocket.Client(address)) if m["topic"] == "frame"), None))
+    assert again["topic"] == "frame"
+
+
+def heard(line: simple_websocket.Client) -> list[dict[str, Any]]:
+    """What comes within a second, until the line is closed."""
+    out = []
+    with suppress(simple_websocket.ConnectionClosed):
+        while len(out) < 20 and (text := line.receive(timeout=1)) is not None:
+            if isinstance(text, str):
+                out.append(json.loads(text))
+    return out
 
 
 def test_the_line_of_a_session_that_is_not_there(page: Page, studio: Studio) -> None:

@@ -8,6 +8,7 @@ from pydantic import BaseModel, BeforeValidator, ConfigDict, Field
 from cattailer.services.desk.desk import Desk
 
 MOST_TYPED = 20_000
+MOST_ROWS = (1 << 31) - 1
 
 
 class Form(BaseModel):
@@ -62,10 +63,12 @@ def _plain_number(text: object) -> object:
 Bar = Annotated[int, BeforeValidator(_empty_is_zero)]
 """A bar's number; a field left empty is 0."""
 
+Ticked = Annotated[int, BeforeValidator(_empty_is_zero), Field(ge=0, le=MOST_ROWS)]
+"""The number of a row that is ticked; an empty one, which is 0, says that it was asked for and nothing is."""
+
 Decibels = Annotated[float, BeforeValidator(_plain_number), Field(allow_inf_nan=False, ge=-200, le=200)]
 Figure = Annotated[float, BeforeValidator(_plain_number), Field(allow_inf_nan=False, ge=-1e5, le=1e5)]
 """A setting in any unit, typed as people type it."""
-MOST_ROWS = (1 << 31) - 1
 Number = Annotated[int, Field(ge=0, le=MOST_ROWS)]
 """The number of a row."""
 List = Annotated[str, Field(max_length=1 << 20)]

@@ -8,6 +8,7 @@ are those of the guide notes that are held down; a page that is gone holds none.
 """
 
 import json
+import threading
 import time
 from collections.abc import Callable
 from contextlib import suppress
@@ -34,6 +35,9 @@ TUNE_S = 0.12
 MOST_SAID, MOST_AT_ONCE = 4096, 100
 """Bytes in a message, and messages in a twentieth of a second."""
 FORGOTTEN_S = 2.0
+MOST_LINES = 48
+"""Pages that can be told things at once. Each holds a thread, and some must be left for what is pressed, Stop above all."""
+FULL = f"{MOST_LINES} pages are open already, so nothing moves on this one. Close some; what is pressed is done all the same."
 UNKNOWN_WISH = "The page asked for something that is not known here. Reload it."
 
 
@@ -61,8 +65,20 @@ class Wish(BaseModel):
 
 
 def add_live(sock: Sock, app: Flask) -> None:
+    lines = threading.BoundedSemaphore(MOST_LINES)
+
     @sock.route("/s/<int:session_id>/live")  # type: ignore[untyped-decorator]
     def live(ws: Server, session_id: int) -> None:
+        if not lines.acquire(blocking=False):
+            ws.send(json.dumps({"topic": "problem", "message": FULL}))
+            ws.receive(timeout=0.2)
+            return
+        try:
+            serve(ws, session_id)
+        finally:
+            lines.release()
+
+    def serve(ws: Server, session_id: int) -> None:
         desk, care = app.extensions["desk"], app.extensions["care"]
         try:
             known = revision_of(desk, session_id)

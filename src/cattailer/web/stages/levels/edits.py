@@ -1,20 +1,22 @@
 """Levels: what people do there. Every edit answers with nothing; pages fetch what changed."""
 
-from flask import Blueprint, Response, request
+from flask import Blueprint, Response
 from pydantic import Field
 
 from cattailer.core.advice.gainadvice import Phase
-from cattailer.core.errors import Refusal
 from cattailer.core.sound.meters import Kind, Point
 from cattailer.services.desk import meters
 from cattailer.services.stages.levels import knobs, noise, pairing, soundcheck, tuning, watch, windows
-from cattailer.web.forms import Decibels, Form, desk, done, form, said
+from cattailer.web.forms import Decibels, Form, Number, desk, done, form, said
 
 blueprint = Blueprint("levels_edits", __name__, url_prefix="/s/<int:session_id>/levels")
 
 
 class Begin(Form):
+    """``socket``: the rows that are ticked; none means all."""
+
     phase: Phase = "check"
+    socket: list[Number] = Field(default_factory=list)
 
 
 class One(Form):
@@ -49,12 +51,8 @@ class Reference(Form):
 
 @blueprint.post("/check/begin")
 def begin(session_id: int) -> Response:
-    """``socket`` may come many times: the rows that are ticked; none means all."""
-    ticked = request.form.getlist("socket")
-    if not all(n.isdecimal() for n in ticked):
-        raise Refusal("The rows to listen to cannot be read; nothing was begun.")
-    phase = Begin.model_validate({k: v for k, v in request.form.items() if k != "socket"}).phase
-    soundcheck.begin(desk(), session_id, phase, [int(n) for n in ticked] or None)
+    wish = form(Begin)
+    soundcheck.begin(desk(), session_id, wish.phase, wish.socket or None)
     return done()
 
 

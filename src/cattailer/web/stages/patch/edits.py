@@ -6,7 +6,7 @@ from pydantic import Field
 from cattailer.core.gear.interface import Switch as SwitchKey
 from cattailer.services.session import inputs, tracks
 from cattailer.services.stages.patch import cures, routes
-from cattailer.web.forms import Exchange, Form, Text, desk, done, form
+from cattailer.web.forms import Exchange, Form, Text, Ticked, desk, done, form
 
 blueprint = Blueprint("patch_edits", __name__, url_prefix="/s/<int:session_id>/patch")
 
@@ -14,6 +14,10 @@ blueprint = Blueprint("patch_edits", __name__, url_prefix="/s/<int:session_id>/p
 class Typed(Form):
     text: Text = ""
     was: Text | None = None
+
+
+class Numbers(Form):
+    number: list[Ticked] = Field(default_factory=list)
 
 
 class Switch(Form):
@@ -102,7 +106,7 @@ def exchange(session_id: int) -> Response:
 
 @blueprint.post("/away/<any(inputs, outputs):kind>")
 def away(session_id: int, kind: str) -> Response:
-    inputs.put_away(desk(), session_id, kind, [int(n) for n in request.form.getlist("number") if n.isdecimal()])
+    inputs.put_away(desk(), session_id, kind, form(Numbers).number)
     return done()
 
 

@@ -1,12 +1,11 @@
 """Timing: what may be done to the click and the count-in."""
 
-from flask import Blueprint, Response, request
+from flask import Blueprint, Response
 from pydantic import Field
 
-from cattailer.core.errors import Refusal
 from cattailer.services.running import click
 from cattailer.services.stages.timing import clicking
-from cattailer.web.forms import AtBar, Bar, Decibels, Form, Text, desk, done, form, said
+from cattailer.web.forms import AtBar, Bar, Decibels, Form, Text, Ticked, desk, done, form, said
 
 blueprint = Blueprint("timing_click", __name__, url_prefix="/s/<int:session_id>/timing/clicking")
 
@@ -21,6 +20,7 @@ class Clicking(Form):
     count_bars: int = 0
     count_when: Text = "capturing"
     count_sound: Text = "click"
+    mixes: list[Ticked] = Field(default_factory=list)
 
 
 class Beat(Form):
@@ -34,15 +34,10 @@ class Stretch(Form):
 
 @blueprint.post("")
 def change(session_id: int) -> Response:
-    """``mixes`` may come many times; an empty one says that they were asked for, ticked or not."""
-    asked = request.form.getlist("mixes")
-    mixes = [m for m in asked if m]
-    if not all(m.isdecimal() for m in mixes):
-        raise Refusal("The mixes cannot be read; the click stays as it was.")
-    wish = Clicking.model_validate({k: v for k, v in request.form.items() if k != "mixes"})
-    wanted: dict[str, object] = wish.model_dump(exclude_unset=True)
-    if asked:
-        wanted["mixes"] = [int(m) for m in mixes]
+    wish = form(Clicking)
+    wanted: dict[str, object] = wish.model_dump(exclude_unset=True, exclude={"mixes"})
+    if wish.mixes:
+        wanted["mixes"] = [mix for mix in wish.mixes if mix]
     clicking.change(desk(), session_id, wanted)
     return done()
 
