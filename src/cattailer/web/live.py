@@ -36,8 +36,8 @@ MOST_SAID, MOST_AT_ONCE = 4096, 100
 """Bytes in a message, and messages in a twentieth of a second."""
 FORGOTTEN_S = 2.0
 MOST_LINES = 48
-"""Pages that can be told things at once. Each holds a thread, and some must be left for what is pressed, Stop above all."""
-FULL = f"{MOST_LINES} pages are open already, so nothing moves on this one. Close some; what is pressed is done all the same."
+"""Pages that are told what moves. Each holds a thread, and some must be left for what is pressed, Stop above all."""
+FULL = f"{MOST_LINES} pages are open already, so nothing moves on this one. Close some; what is pressed is still done."
 UNKNOWN_WISH = "The page asked for something that is not known here. Reload it."
 
 
