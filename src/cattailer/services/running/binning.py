@@ -89,7 +89,7 @@ def in_bin(db: orm.Session, session_id: int) -> list[Binned]:
         return []
     named = {*by_run, *(_by(t) for takes in by_run.values() for t in takes)}
     numbers = {i: n for i, n in db.execute(select(Run.id, Run.number).where(Run.id.in_(named)))}
-    heard = _heard_in(db, session_id)
+    heard = heard_in(db, session_id)
     found = [
         Binned(
             numbers[run], len(takes), sum(not t.binned for t in takes), sum(_bytes(t.media) for t in takes if t.binned),
@@ -101,7 +101,7 @@ def in_bin(db: orm.Session, session_id: int) -> list[Binned]:
     return sorted(found, key=lambda b: -b.number)
 
 
-def _heard_in(db: orm.Session, session_id: int) -> dict[int, list[str]]:
+def heard_in(db: orm.Session, session_id: int) -> dict[int, list[str]]:
     """By take: the comps that hold a piece of it, in words."""
     piece = func.jsonb_array_elements(Comp.pieces).table_valued("value").render_derived()
     query = select(cast(piece.c.value.op("->>")("take"), Integer), Comp.name, Track.name).select_from(Comp)

@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass
 
-from sqlalchemy import Integer, cast, func, orm, select
+from sqlalchemy import BigInteger, cast, func, orm, select
 
 from cattailer.services.desk.desk import Desk
 from cattailer.services.running import binning, frame
@@ -14,11 +14,12 @@ from cattailer.store.models import Media, Run, Take
 
 @dataclass(frozen=True)
 class Folded:
-    """A run that is folded away on the comp sheet."""
+    """A run that is folded away on the comp sheet; ``comps`` hold pieces of it."""
 
     number: int
     tracks: int
     bytes: int
+    comps: tuple[str, ...]
 
 
 @dataclass(frozen=True)
@@ -44,11 +45,16 @@ def show(desk: Desk, session_id: int) -> BinPage:
 
 
 def _folded(db: orm.Session, session_id: int) -> list[Folded]:
-    size = Media.samples * Media.channels * ((Media.bits + 7) / 8)
+    size = Media.samples * Media.channels * ((Media.bits + 7) // 8)
     query = (
-        select(Run.number, func.count(), cast(func.sum(size), Integer))
+        select(Run.number, func.array_agg(Take.id), cast(func.sum(size), BigInteger))
         .join(Take, Take.run_id == Run.id).join(Media, Media.id == Take.media_id)
         .where(Run.session_id == session_id, Run.folded, ~Take.binned)
         .group_by(Run.number).order_by(Run.number.desc())
     )
-    return [Folded(number, tracks, size) for number, tracks, size in db.execute(query)]
+    found = list(db.execute(query))
+    heard = binning.heard_in(db, session_id) if found else {}
+    return [
+        Folded(number, len(takes), size, tuple(sorted({words for take in takes for words in heard.get(take, ())})))
+        for number, takes, size in found
+    ]
