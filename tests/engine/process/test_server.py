@@ -3,6 +3,7 @@
 import math
 import threading
 import time
+import weakref
 from collections.abc import Iterator
 from dataclasses import replace
 from pathlib import Path
@@ -74,6 +75,26 @@ def _header() -> dict[str, object]:
     return {"run": "u", "number": 1, "session": 1, "title": "T", "rate_hz": 48000, "bits": 24, "start": 0,
             "began_at": "2026-05-04T14:02:31+00:00",
             "files": [{"track": 1, "name": "A", "path": "a.wav", "channels": 1, "inputs": [0]}]}
+
+
+def test_another_rate_leaves_nothing_of_the_engine_before(tmp_path: Path) -> None:
+    server = EngineServer(lambda plan: open_live_room(plan, WallClock(math.inf)), f"ipc://{tmp_path}/c", f"ipc://{tmp_path}/t")
+    plan = demo.plan(True)
+    server.run_plan(plan)
+    engine, told = server.engine, server.telemetry
+    assert engine is not None
+    parts = {
+        "engine": engine, "driver": engine.driver, "ring": engine.ring, "mixes": engine.mixes, "telemetry": told,
+        "playback": engine._prepared.playback, "summing": engine._prepared.summing,
+    }
+    left = {name: weakref.ref(part) for name, part in parts.items()}
+    del engine, told, parts
+    try:
+        server.run_plan(replace(plan, rate_hz=44_100, tempo=replace(plan.tempo, rate_hz=44_100), revision=2))
+        assert [name for name, ref in left.items() if ref() is not None] == []
+    finally:
+        with server._switching:
+            server._close_driver()
 
 
 def test_garbage_on_the_socket_is_answered(addresses: tuple[str, str]) -> None:

@@ -187,13 +187,14 @@ class EngineServer:
         self.engine = engine
         self.telemetry = Telemetry(engine, self._publish, self._wanted)
         self._seen, self._stalls = -1, 0
+        self._audio_thread, self._loops = None, Loops()
+        gc.unfreeze()  # what was frozen with the engine before, and is in a circle, would stay for ever
         gc.collect()
         gc.freeze()
         gc.set_threshold(50_000, 50, 100)
         sys.setswitchinterval(0.0005)
         self._audio_thread = threading.Thread(target=self._audio, args=(engine,), name="audio", daemon=True)
         self._audio_thread.start()
-        self._loops = Loops()
         self._loops.start("write", engine.write, WRITE_PAUSE_S)
         self._loops.start("next", engine.make_runs, READ_PAUSE_S)
         self._loops.start("keep", engine.keep, KEEP_PAUSE_S)
