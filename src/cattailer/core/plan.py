@@ -217,6 +217,12 @@ class Plan:
         """Whether both have the same tracks, as wide."""
         return [(t.id, len(t.inputs)) for t in self.tracks] == [(t.id, len(t.inputs)) for t in other.tracks]
 
+    def alike_but_takes(self, other: "Plan") -> bool:
+        """Whether both say the same of all but what sounds of takes."""
+        return replace(
+            self, pieces=other.pieces, revision=other.revision, takes_revision=other.takes_revision
+        ) == other
+
     def same_hardware(self, other: "Plan | None") -> bool:
         """Whether the driver can stay open when ``other`` gives way to this plan."""
         needed = (self.interface, self.rate_hz, self.period)

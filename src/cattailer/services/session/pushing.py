@@ -59,7 +59,7 @@ class LiveSent:
         by_track: dict[int, list[Piece]] = {}
         for piece in plan.pieces:
             by_track.setdefault(piece.track, []).append(piece)
-        if before is not None and plan.tracks is before.plan.tracks:
+        if before is not None and plan.alike_but_takes(before.plan):
             plain = {**before.plain, "revision": plan.revision, "takes_revision": plan.takes_revision}
         else:
             plain = plan.to_dict()
