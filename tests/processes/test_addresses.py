@@ -1,4 +1,4 @@
-"""Where Cattailer answers: also at an address of six parts, whatever proxy is set; and nobody else reads its folders."""
+"""Where Cattailer answers: also at an IPv6 address, whatever proxy is set; and nobody else reads its folders."""
 
 import os
 import signal
@@ -17,7 +17,7 @@ from cattailer.processes.supervisor import Supervisor
 from tests.helpers.studio import ROOT, free_port
 
 
-def has_six_parts() -> bool:
+def has_ipv6() -> bool:
     try:
         with socket.socket(socket.AF_INET6) as probe:
             probe.bind(("::1", 0))
@@ -27,7 +27,7 @@ def has_six_parts() -> bool:
 
 
 def test_it_starts_behind_a_proxy_at_any_address_and_keeps_its_folders_to_itself(tmp_path: Path) -> None:
-    host, port = "::1" if has_six_parts() else "127.0.0.1", free_port()
+    host, port = "::1" if has_ipv6() else "127.0.0.1", free_port()
     env = {**os.environ, "CATTAILER_HOME": str(tmp_path / "home"), "http_proxy": "http://127.0.0.1:9", "no_proxy": ""}
     command = [str(ROOT / "cattailer"), "demo", "--host", host, "--port", str(port), "--fast-database"]
     with subprocess.Popen(command, env=env, stdout=subprocess.PIPE, text=True, start_new_session=True) as studio:

@@ -59,7 +59,7 @@ class Supervisor:
 
     @property
     def _bound(self) -> str:
-        """Host and port; an address of six parts needs brackets."""
+        """Host and port; an IPv6 address needs brackets."""
         host, port = self._address
         return f"[{host}]:{port}" if ":" in host else f"{host}:{port}"
 

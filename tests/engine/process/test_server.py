@@ -85,7 +85,6 @@ def test_another_rate_leaves_nothing_of_the_engine_before(tmp_path: Path) -> Non
     assert engine is not None
     parts = {
         "engine": engine, "driver": engine.driver, "ring": engine.ring, "mixes": engine.mixes, "telemetry": told,
-        "playback": engine._prepared.playback, "summing": engine._prepared.summing,
     }
     left = {name: weakref.ref(part) for name, part in parts.items()}
     del engine, told, parts

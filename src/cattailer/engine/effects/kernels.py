@@ -12,7 +12,7 @@ from numba import njit
 CHUNK = 16
 """A compressor's gain is worked out once for so many samples, and moves in a straight line between."""
 _TINY = 1e-24
-DB = 20.0 / np.log(10.0)
+_DB = 20.0 / np.log(10.0)
 """Decibels in a factor of e."""
 
 
@@ -80,14 +80,14 @@ def compress(sound, pairs, attack, release, settings, change, weight, envelope, 
             threshold = settings[0, r] + done * change[0, r]
             slope = settings[1, r] + done * change[1, r]
             knee = settings[2, r] + done * change[2, r]
-            over = DB * np.log(envelope[r] + 1e-12) - threshold
+            over = _DB * np.log(envelope[r] + 1e-12) - threshold
             if over <= -knee:
                 excess = 0.0
             elif over >= knee:
                 excess = over
             else:
                 excess = (over + knee) ** 2 / (4.0 * knee)
-            level[r] = np.exp(-slope * excess / DB) if excess > 0.0 else 1.0
+            level[r] = np.exp(-slope * excess / _DB) if excess > 0.0 else 1.0
             least[r] = min(least[r], level[r])
         for t in range(start, stop):
             part = (t + 1 - start) / (stop - start)

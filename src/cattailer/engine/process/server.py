@@ -34,10 +34,10 @@ log = structlog.get_logger("engine")
 WRITE_PAUSE_S, KEEP_PAUSE_S, READ_PAUSE_S, TELL_PAUSE_S, WATCH_PAUSE_S = 0.04, 0.1, 0.04, 0.008, 0.2
 MOVE_PAUSE_S = 0.01
 STALLED = 10
+"""So many looks of the watch without a new block mean that the interface is gone."""
 MOST_LOGGED = 300
 UNREAD = {"ok": False, "message": "The engine could not read that command.", "status": 400}
 UNSENT = {"ok": False, "message": "The engine's answer could not be sent; what it did is done.", "status": 500}
-"""So many looks of the watch without a new block mean that the interface is gone."""
 INTERFACE_GONE = (
     "The interface stopped delivering sound. A capture that ran ended at its last sample and is kept. Check its cable "
     "and power; it is opened again as soon as it is there."

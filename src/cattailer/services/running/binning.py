@@ -92,7 +92,8 @@ def in_bin(db: orm.Session, session_id: int) -> list[Binned]:
     heard = heard_in(db, session_id)
     found = [
         Binned(
-            numbers[run], len(takes), sum(not t.binned for t in takes), sum(_bytes(t.media) for t in takes if t.binned),
+            numbers[run], len(takes), sum(not t.binned for t in takes),
+            sum(bytes_of(t.media) for t in takes if t.binned),
             next((numbers.get(b, 0) for t in takes if (b := _by(t))), 0),
             tuple(sorted({words for t in takes for words in heard.get(t.id, ())})),
         )
@@ -117,7 +118,7 @@ def _by(take: Take) -> int:
     return take.binned_by or (take.cuts[-1][2] if take.cuts else 0)
 
 
-def _bytes(media: Media) -> int:
+def bytes_of(media: Media) -> int:
     return media.samples * media.channels * ((media.bits + 7) // 8)
 
 
@@ -136,7 +137,7 @@ def delete(desk: Desk, session_id: int, numbers: Collection[int], knows: bool, s
             raise NotNow("Nothing of that is in the bin any more; nothing was deleted.")
         if not knows:
             raise Refusal("Tick that you know what this does first; nothing was deleted.")
-        size = sum(_bytes(t.media) for t in takes) / 1e6
+        size = sum(bytes_of(t.media) for t in takes) / 1e6
         if not sure:
             raise Sure(
                 f"This deletes {counted(len(takes), 'file')} ({size:.0f} MB) for good. Nobody can fetch them back, and "

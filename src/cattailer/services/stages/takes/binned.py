@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass
 
-from sqlalchemy import BigInteger, cast, func, orm, select
+from sqlalchemy import orm, select
 
 from cattailer.services.desk.desk import Desk
 from cattailer.services.running import binning, frame
@@ -45,16 +45,19 @@ def show(desk: Desk, session_id: int) -> BinPage:
 
 
 def _folded(db: orm.Session, session_id: int) -> list[Folded]:
-    size = Media.samples * Media.channels * ((Media.bits + 7) // 8)
     query = (
-        select(Run.number, func.array_agg(Take.id), cast(func.sum(size), BigInteger))
+        select(Run.number, Take.id, Media)
         .join(Take, Take.run_id == Run.id).join(Media, Media.id == Take.media_id)
-        .where(Run.session_id == session_id, Run.folded, ~Take.binned)
-        .group_by(Run.number).order_by(Run.number.desc())
+        .where(Run.session_id == session_id, Run.folded, ~Take.binned).order_by(Run.number.desc())
     )
-    found = list(db.execute(query))
-    heard = binning.heard_in(db, session_id) if found else {}
+    by_run: dict[int, list[tuple[int, Media]]] = {}
+    for number, take, media in db.execute(query):
+        by_run.setdefault(number, []).append((take, media))
+    heard = binning.heard_in(db, session_id) if by_run else {}
     return [
-        Folded(number, len(takes), size, tuple(sorted({words for take in takes for words in heard.get(take, ())})))
-        for number, takes, size in found
+        Folded(
+            number, len(takes), sum(binning.bytes_of(media) for _, media in takes),
+            tuple(sorted({words for take, _ in takes for words in heard.get(take, ())})),
+        )
+        for number, takes in by_run.items()
     ]
