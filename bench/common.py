@@ -10,6 +10,22 @@ from typing import Any
 
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 
+BARE = """
+import sys, time
+period, seconds, queue = float(sys.argv[1]), float(sys.argv[2]), float(sys.argv[3])
+began = time.perf_counter(); at = lost = 0; worst = 0.0
+while at < seconds:
+    at += period
+    ahead = began + at - time.perf_counter()
+    if ahead > 0: time.sleep(ahead)
+    late = time.perf_counter() - began - at
+    worst = max(worst, late)
+    if late > queue: lost += 1; began += late
+print(lost, round(1000 * worst, 1))
+"""
+"""A bare callback: waits for the same clock and does nothing. Period, length and queue in seconds; prints how often it was later
+than the queue, and its worst lateness in milliseconds."""
+
 
 def machine_speed() -> float:
     """Milliseconds for a fixed piece of Python: tells how fast the machine is right now."""

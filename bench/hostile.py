@@ -3,19 +3,21 @@ a 500, none hangs, a refusal changes nothing, and memory stays as it is. Prints 
 
     python bench/hostile.py [--requests 100000] [--frames 2000] [--seed 1]
 
-Requests go through the whole application in this process, with a database and an engine of its own.
+Requests go through the whole application in this process; the database and the engine are processes of their own.
 """
 
 import argparse
-import gc
 import hashlib
+import os
 import random
 import resource
+import subprocess
 import sys
 import tempfile
 import time
 from collections import Counter
 from collections.abc import Iterator
+from contextlib import contextmanager
 from dataclasses import fields, is_dataclass
 from pathlib import Path
 from typing import Any
@@ -27,11 +29,11 @@ import sqlalchemy as sa
 import zmq
 from common import tell
 from flask import Flask
-from tests.helpers.desks import open_desk
 
 from cattailer.core.errors import Refusal
 from cattailer.engine.messages import commands
 from cattailer.engine.messages.commands import Command, Ping
+from cattailer.engine.process.client import EngineClient
 from cattailer.processes.postgres import Postgres
 from cattailer.services.desk import logs
 from cattailer.services.desk.desk import Desk
@@ -108,20 +110,18 @@ def image(database: Database) -> str:
     return digest.hexdigest()
 
 
-def memory_mb() -> float:
-    # The engine in this process collects seldom, which a web process of its own does as usual.
-    gc.collect()
-    return int(Path("/proc/self/statm").read_text().split()[1]) * resource.getpagesize() / 1e6
+def memory_mb(process: int | str = "self") -> float:
+    return round(int(Path(f"/proc/{process}/statm").read_text().split()[1]) * resource.getpagesize() / 1e6, 1)
 
 
-def flood(desk: Desk, count: int, rng: random.Random) -> dict[str, Any]:
+def flood(desk: Desk, engine: int, count: int, rng: random.Random) -> dict[str, Any]:
     app = create_app(desk)
     app.testing = False
     client = app.test_client()
     statuses: Counter[int] = Counter()
     wrong: list[str] = []
     slow: list[str] = []
-    memory: list[float] = []
+    memory: list[tuple[float, float]] = []
     for number, (method, path, data) in enumerate(requests(app, rng), 1):
         looks = rng.random() < LOOKED_AT
         before = image(desk.database) if looks else ""
@@ -149,13 +149,42 @@ def flood(desk: Desk, count: int, rng: random.Random) -> dict[str, Any]:
         if number % 100 == 0:
             settle(desk)
         if number % max(1, count // 10) == 0:
-            memory.append(round(memory_mb(), 1))
+            memory.append((memory_mb(), memory_mb(engine)))
         if number >= count:
             break
     return {
         "requests": count, "statuses": {str(k): v for k, v in sorted(statuses.items())}, "wrong": wrong[:40], "slow": slow[:40],
-        "memory_mb": memory,
+        "memory_mb_of_pages_and_engine": memory, "rows": rows(desk.database),
     }
+
+
+def rows(database: Database) -> dict[str, int]:
+    """What the requests have made, of which some is kept in memory."""
+    with database.engine.connect() as connection:
+        return {name: connection.scalar(sa.text(f"SELECT count(*) FROM {name}")) or 0 for name in ("sessions", "tracks", "takes", "comps")}
+
+
+@contextmanager
+def studio(home: Path) -> Iterator[tuple[Desk, int]]:
+    """A desk, and the number of its engine's process."""
+    server = Postgres(home / "db", home / "postgres.log", durable=False)
+    server.start()
+    database = Database(server.url)
+    database.migrate()
+    (home / "media").mkdir()
+    commands, telemetry = f"ipc://{home}/c", f"ipc://{home}/t"
+    env = {
+        **os.environ, "CATTAILER_COMMANDS": commands, "CATTAILER_TELEMETRY": telemetry, "CATTAILER_MEDIA": str(home / "media"),
+        "CATTAILER_LOGS": str(home), "CATTAILER_ENGINE_LOCK": str(home / "engine.lock"), "CATTAILER_QUEUE_MS": "inf",
+    }
+    engine = subprocess.Popen([sys.executable, "-m", "cattailer.processes.engine_main"], env=env)
+    try:
+        yield Desk(database, EngineClient(commands), home / "media", telemetry), engine.pid
+    finally:
+        engine.terminate()
+        engine.wait(30)
+        database.engine.dispose()
+        server.stop()
 
 
 def settle(desk: Desk) -> None:
@@ -216,16 +245,11 @@ def main() -> None:
     rng = random.Random(wanted.seed)
     with tempfile.TemporaryDirectory() as home:
         logs.configure(Path(home), "hostile")
-        server = Postgres(Path(home) / "db", Path(home) / "postgres.log", durable=False)
-        server.start()
-        database = Database(server.url)
-        database.migrate()
-        with open_desk(database, Path(home)) as desk:
+        with studio(Path(home)) as (desk, engine):
             opening.open_session(desk, demo.load(desk))
             sessions.create_session(desk, "Another")
             by_socket = frames(desk, f"ipc://{home}/c", wanted.frames, rng)
-            by_page = flood(desk, wanted.requests, rng) if wanted.requests else {}
-        server.stop()
+            by_page = flood(desk, engine, wanted.requests, rng) if wanted.requests else {}
     tell(pages=by_page, engine=by_socket)
     sys.exit(1 if by_page.get("wrong") or by_page.get("slow") or by_socket["wrong"] else 0)
 

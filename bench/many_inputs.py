@@ -16,8 +16,8 @@ from dataclasses import asdict, replace
 from pathlib import Path
 
 import numpy as np
-from common import tell
-from moving_controls import BARE, QUEUE_S
+from common import BARE, tell
+from moving_controls import QUEUE_S
 
 # isort: split
 from cattailer.core.gear.interface import Socket

@@ -17,7 +17,7 @@ import uuid
 from dataclasses import replace
 from pathlib import Path
 
-from common import spread, tell
+from common import BARE, spread, tell
 
 # isort: split
 from cattailer.core.mix.moving import Move, moved
@@ -31,21 +31,6 @@ from cattailer.processes.interfaces import open_live_room
 from cattailer.services.session import demo
 
 QUEUE_S = 0.5
-BARE = """
-import sys, time
-period, seconds, queue = float(sys.argv[1]), float(sys.argv[2]), float(sys.argv[3])
-began = time.perf_counter(); at = lost = 0; worst = 0.0
-while at < seconds:
-    at += period
-    ahead = began + at - time.perf_counter()
-    if ahead > 0: time.sleep(ahead)
-    late = time.perf_counter() - began - at
-    worst = max(worst, late)
-    if late > queue: lost += 1; began += late
-print(lost, round(1000 * worst, 1))
-"""
-
-
 def plan_of() -> Plan:
     made = demo.plan(False)
     tracks = tuple(TrackPlan(n + 1, f"t{n}", (n % 10,), True) for n in range(16))

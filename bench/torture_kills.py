@@ -1,6 +1,5 @@
 """SIGKILLs of a whole Cattailer's processes at random moments of runs."""
 
-import os
 import random
 import signal
 import subprocess
@@ -14,7 +13,7 @@ from contextlib import suppress
 from pathlib import Path
 
 import psycopg
-from tests.helpers.studio import ROOT, Studio, free_port
+from tests.helpers.studio import Studio, environment, free_port
 
 from cattailer.media import journal, wavfile
 
@@ -29,14 +28,11 @@ class Victim:
         self.post("/s/1/tracks/arm", armed="true")
 
     def start(self) -> None:
-        environment = {
-            **os.environ, "CATTAILER_HOME": str(self.home), "PYTHONPATH": str(ROOT / "src"), "CATTAILER_QUEUE_MS": "inf",
-        }
         self.process = subprocess.Popen(
             [sys.executable, "-m", "cattailer", "demo", "--port", str(self.port)],
-            env=environment, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, text=True,
+            env=environment(self.home), stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, text=True,
         )
-        self.studio = Studio(self.url, self.home, self.process)
+        self.studio = Studio(self.url, self.home, self.process, self.url, self.url)
         if not until(lambda: self.get("/alive") == "alive", 60):
             raise RuntimeError("it does not start again")
 

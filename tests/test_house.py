@@ -262,7 +262,7 @@ def test_templates_need_no_overrides() -> None:
         assert sum(len(line) > 170 for line in text.splitlines()) <= 12, path
 
 
-@pytest.mark.parametrize("command", [["ruff", "check", "src", "tests", "bench", "cattailer"],
+@pytest.mark.parametrize("command", [["ruff", "check", "src", "tests", "bench", "examples", "cattailer"],
                                      ["mypy"], ["mypy", "bench"]])
 def test_linters_agree(command: list[str]) -> None:
     done = subprocess.run([str(ROOT / ".venv" / "bin" / command[0]), *command[1:]], cwd=ROOT, capture_output=True,

@@ -11,6 +11,7 @@ import click
 from cattailer import __version__
 from cattailer.core.errors import Refusal
 from cattailer.core.wording import counted
+from cattailer.terminal import studio
 
 # Each command imports what it needs: ``meter`` is there at once, without a database or a web server.
 # The matrices are small: more threads would wait for each other, and burn time with it.
@@ -23,31 +24,8 @@ def main() -> None:
     """Cattailer: a multitrack capture station worked from the browser."""
 
 
-_host = click.option("--host", default="127.0.0.1", show_default=True, help="Address to answer at.")
-_port = click.option("--port", default=8080, show_default=True, type=click.IntRange(1, 65535))
-_fast = click.option("--fast-database", is_flag=True, hidden=True, help="For tests: no syncing of the database.")
-
-
-@main.command()
-@_host
-@_port
-@_fast
-def demo(host: str, port: int, fast_database: bool) -> None:
-    """Everything, with the demo session, at http://127.0.0.1:8080."""
-    from cattailer.processes.supervisor import Supervisor
-
-    Supervisor(host, port, True, click.echo, fast_database).run()
-
-
-@main.command()
-@_host
-@_port
-@_fast
-def serve(host: str, port: int, fast_database: bool) -> None:
-    """Everything, without demo data."""
-    from cattailer.processes.supervisor import Supervisor
-
-    Supervisor(host, port, False, click.echo, fast_database).run()
+for command in (studio.demo, studio.serve, studio.pair, studio.devices):
+    main.add_command(command)
 
 
 @main.command()

@@ -1,6 +1,6 @@
 """A whole Cattailer as ``./cattailer demo`` starts it, and a browser."""
 
-import os
+import shutil
 import signal
 import subprocess
 import sys
@@ -10,20 +10,20 @@ from collections.abc import Iterator
 import pytest
 from playwright.sync_api import Browser, Page, expect, sync_playwright
 
-from tests.helpers.studio import CHROMIUM, ROOT, Studio, free_port
+from cattailer.processes.network import outward_address
+from tests.helpers.studio import CHROMIUM, Studio, environment, free_port, home_of_its_own
 from tests.helpers.waiting import wait_for
 
 expect.set_options(timeout=20_000)
 
 
 @pytest.fixture(scope="session")
-def studio(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Studio]:
-    home = tmp_path_factory.mktemp("home")
-    port = free_port()
-    environment = {**os.environ, "CATTAILER_HOME": str(home), "PYTHONPATH": str(ROOT / "src"), "CATTAILER_QUEUE_MS": "inf"}
+def studio() -> Iterator[Studio]:
+    home, port, secure_port = home_of_its_own(), free_port(), free_port()
     process = subprocess.Popen(
-        [sys.executable, "-m", "cattailer", "demo", "--port", str(port), "--fast-database"],
-        env=environment, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True,
+        [sys.executable, "-m", "cattailer", "demo", "--host", "0.0.0.0", "--port", str(port), "--https-port", str(secure_port),
+         "--fast-database"],
+        env=environment(home), stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True,
     )
     url = f"http://127.0.0.1:{port}"
 
@@ -35,11 +35,12 @@ def studio(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Studio]:
             return False
 
     wait_for(alive)
-    yield Studio(url, home, process)
+    yield Studio(url, home, process, f"http://{outward_address()}:{port}", f"https://{outward_address()}:{secure_port}")
     process.send_signal(signal.SIGINT)
     assert process.wait(30) == 0
     leftovers = subprocess.run(["pgrep", "-f", str(home)], capture_output=True, text=True, check=False).stdout.split()
     assert not leftovers, "something that was started still runs"
+    shutil.rmtree(home)
 
 
 @pytest.fixture(scope="session")

@@ -2,21 +2,24 @@
 
 import http.client
 import json
-import os
+import shutil
 import signal
 import subprocess
 import sys
-from contextlib import suppress
+import urllib.request
+from collections import deque
+from contextlib import ExitStack, suppress
 from pathlib import Path
 from typing import Any
 
 import pytest
-import simple_websocket
 import soundfile
 from playwright.sync_api import Page, expect
+from websockets.exceptions import ConnectionClosed, ConnectionClosedError
+from websockets.sync.client import ClientConnection, connect
 
 from cattailer.media import journal
-from tests.helpers.studio import ROOT, Studio, free_port, moved_on, open_demo, state_is
+from tests.helpers.studio import Studio, environment, free_port, home_of_its_own, moved_on, open_demo, state_is
 from tests.helpers.terminal import run_cli
 from tests.helpers.waiting import wait_for
 
@@ -89,22 +92,40 @@ def test_a_database_that_hangs_is_started_again(page: Page, studio: Studio) -> N
     expect(page.locator("#deck-log")).to_contain_text(f"take {journal.read(path).header.number}", timeout=60_000)
 
 
-def test_whoever_kills_the_supervisor_leaves_nothing_behind(tmp_path: Path) -> None:
-    environment = {
-        **os.environ, "CATTAILER_HOME": str(tmp_path), "PYTHONPATH": str(ROOT / "src"), "CATTAILER_QUEUE_MS": "inf",
-    }
+def test_what_a_hand_moves_while_the_web_is_told_to_end_is_written_down(page: Page, studio: Studio) -> None:
+    open_demo(page, studio)
+    page.goto("about:blank")
+    with connect(f"{studio.url.replace('http', 'ws')}/s/1/live") as line:
+        line.send('{"move": [["track:7", "", "fader_db", -21.0]]}')
+        assert heard(line)
+        studio.kill("web", signal.SIGTERM)
+        with suppress(ConnectionClosed):
+            deque(line, maxlen=0)
+
+    def sheet() -> str:
+        try:
+            return str(urllib.request.urlopen(f"{studio.url}/s/1/listen/ears", timeout=5).read().decode())
+        except OSError:
+            return ""
+
+    assert "Harmonium in Main mix: −21" in wait_for(sheet)
+
+
+def test_whoever_kills_the_supervisor_leaves_nothing_behind() -> None:
+    home = home_of_its_own()
     for kill in (True, False):
         process = subprocess.Popen(
             [sys.executable, "-m", "cattailer", "serve", "--port", str(free_port()), "--fast-database"],
-            env=environment, stdout=subprocess.PIPE, text=True,
+            env=environment(home), stdout=subprocess.PIPE, text=True,
         )
         assert process.stdout is not None
         wait_for(lambda out=process.stdout: "ready at" in out.readline())  # type: ignore[misc]
         process.send_signal(signal.SIGKILL if kill else signal.SIGINT)
         process.wait(30)
         wait_for(lambda: not subprocess.run(
-            ["pgrep", "-f", str(tmp_path)], capture_output=True, text=True, check=False,
+            ["pgrep", "-f", str(home)], capture_output=True, text=True, check=False,
         ).stdout.split())
+    shutil.rmtree(home)
 
 
 def test_a_flood_of_messages_closes_the_line_and_nothing_is_unpacked(studio: Studio) -> None:
@@ -119,14 +140,14 @@ def test_a_flood_of_messages_closes_the_line_and_nothing_is_unpacked(studio: Stu
     asked.close()
 
     def until_closed(message: str, times: int) -> None:
-        socket = simple_websocket.Client(address)
-        for _ in range(times):
-            socket.send(message)
-            socket.receive(timeout=0)
-        wait_for(lambda: socket.receive(timeout=0.01) and False)
+        with connect(address) as line:
+            for _ in range(times):
+                line.send(message)
+            for _ in line:
+                pass
 
     for message, times in (('{"levels": true}', 20_000), ('{"x": "' + "x" * 10_000 + '"}', 1)):
-        with pytest.raises((simple_websocket.ConnectionClosed, OSError)):
+        with pytest.raises((ConnectionClosedError, OSError)):
             until_closed(message, times)
 
 
@@ -144,25 +165,19 @@ def test_killing_the_database_leaves_the_capture_alone(page: Page, studio: Studi
 
 @pytest.mark.parametrize("wish", ["", "listen", "{}", '{"listen": "loudly"}', '{"listen": true, "also": 1}', "[1]", "\0"])
 def test_malformed_wishes_over_the_socket_are_told(studio: Studio, wish: str) -> None:
-    socket = simple_websocket.Client(f"{studio.url.replace('http', 'ws')}/s/1/live")
-    try:
-        socket.send(wish)
-        problem = next(m for _ in range(200) if (m := json.loads(socket.receive(timeout=5)))["topic"] == "problem")
+    with connect(f"{studio.url.replace('http', 'ws')}/s/1/live") as line:
+        line.send(wish)
+        problem = next(m for _ in range(200) if (m := json.loads(line.recv(timeout=5)))["topic"] == "problem")
         assert "Reload" in problem["message"]
-        socket.send('{"listen": 1}')
-        assert any(isinstance(socket.receive(timeout=5), bytes) for _ in range(100))
-    finally:
-        socket.close()
+        line.send('{"listen": 1}')
+        assert any(isinstance(line.recv(timeout=5), bytes) for _ in range(100))
 
 
 def test_more_pages_than_there_is_room_for_leave_room_for_stop(page: Page, studio: Studio) -> None:
     open_demo(page, studio)
     address = f"{studio.url.replace('http', 'ws')}/s/1/live"
-    lines = []
-    try:
-        for _ in range(90):
-            with suppress(simple_websocket.ConnectionClosed):
-                lines.append(simple_websocket.Client(address))
+    with ExitStack() as open_lines:
+        lines = [open_lines.enter_context(connect(address)) for _ in range(90)]
         words = [m for line in lines[-5:] for m in heard(line) if m["topic"] == "problem"]
         assert "pages are open already" in words[0]["message"]
         page.keyboard.press("Space")
@@ -170,20 +185,16 @@ def test_more_pages_than_there_is_room_for_leave_room_for_stop(page: Page, studi
         page.keyboard.press("Space")
         state_is(page, "stopped")
         studio.post("/s/1/stop")
-    finally:
-        for line in lines:
-            with suppress(simple_websocket.ConnectionClosed):
-                line.close()
-    again = wait_for(lambda: next((m for m in heard(simple_websocket.Client(address)) if m["topic"] == "frame"), None))
-    assert again["topic"] == "frame"
+    with connect(address) as last:
+        assert wait_for(lambda: next((m for m in heard(last) if m["topic"] == "frame"), None))
 
 
-def heard(line: simple_websocket.Client) -> list[dict[str, Any]]:
+def heard(line: ClientConnection) -> list[dict[str, Any]]:
     """What comes within a second, until the line is closed."""
     out = []
-    with suppress(simple_websocket.ConnectionClosed):
-        while len(out) < 20 and (text := line.receive(timeout=1)) is not None:
-            if isinstance(text, str):
+    with suppress(ConnectionClosed, TimeoutError):
+        while len(out) < 20:
+            if isinstance(text := line.recv(timeout=1), str):
                 out.append(json.loads(text))
     return out
 
@@ -198,11 +209,13 @@ def test_the_line_of_a_session_that_is_not_there(page: Page, studio: Studio) -> 
 
 
 def test_starting_where_it_cannot_is_told(tmp_path: Path, studio: Studio) -> None:
+    other = home_of_its_own()
     port = studio.url.rsplit(":", 1)[1]
-    taken = run_cli("serve", "--port", port, home=tmp_path / "other")
+    taken = run_cli("serve", "--port", port, home=other)
     assert (taken.returncode, taken.stdout) == (1, "")
     assert f"Port {port}" in taken.stderr
     assert "--port" in taken.stderr
+    shutil.rmtree(other)
     twice = run_cli("serve", "--port", "1", home=studio.home)
     assert twice.returncode == 1
     assert "already running" in twice.stderr

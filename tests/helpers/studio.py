@@ -4,6 +4,8 @@ import os
 import signal
 import socket
 import subprocess
+import sys
+import tempfile
 import urllib.parse
 import urllib.request
 from contextlib import suppress
@@ -20,13 +22,17 @@ CHROMIUM = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run",
 
 @dataclass
 class Studio:
+    """``url`` is for this machine, ``outside`` and ``secure`` are for others."""
+
     url: str
     home: Path
     process: subprocess.Popen[str]
+    outside: str
+    secure: str
 
     def kill(self, name: str, how: int = signal.SIGKILL) -> None:
         """Kills the engine, the web or the database as a crash would, or makes it hang with SIGSTOP."""
-        marks = {"database": "/postgres -D", "engine": "cattailer.processes.engine_main", "web": "cattailer.web.app:create_from_environment()"}
+        marks = {"database": "/postgres -D", "engine": "cattailer.processes.engine_main", "web": "cattailer.web.front.serving"}
         for child in self._family(self.process.pid):
             with suppress(FileNotFoundError):  # some end while they are looked at
                 if marks[name] in Path(f"/proc/{child}/cmdline").read_text().replace("\0", " "):
@@ -47,6 +53,21 @@ class Studio:
     @property
     def journals(self) -> list[Path]:
         return sorted((self.home / "media").rglob("*.journal.jsonl"))
+
+
+def home_of_its_own() -> Path:
+    """Where a user of its own can get to it, for tests that are run as root."""
+    return Path(tempfile.mkdtemp(prefix="cattailer-home-"))
+
+
+def environment(home: Path) -> dict[str, str]:
+    """For a studio of a test. Where the checkout or Python is closed to others it stays root."""
+    needed = [ROOT, *ROOT.parents, *Path(sys.executable).resolve().parents]
+    closed = os.geteuid() == 0 and not all(folder.stat().st_mode & 0o001 for folder in needed)
+    return {
+        **os.environ, "CATTAILER_HOME": str(home), "PYTHONPATH": str(ROOT / "src"), "CATTAILER_QUEUE_MS": "inf",
+        **({"CATTAILER_AS_ROOT": "1"} if closed else {}),
+    }
 
 
 def free_port() -> int:

@@ -1,17 +1,20 @@
 """What a page moves: the newest of a moment is heard, and written down when it is let go or left alone."""
 
+import asyncio
 import json
+from concurrent.futures import ThreadPoolExecutor
 
 import pytest
-from simple_websocket import ConnectionClosed
+from sqlalchemy.exc import OperationalError
 
 from cattailer.core.errors import Refusal
 from cattailer.core.mix.moving import Move
 from cattailer.services.desk.desk import Desk
 from cattailer.services.session import demo
 from cattailer.services.session.opening import open_session
-from cattailer.web import live
-from cattailer.web.live import Hand
+from cattailer.web.live import hand as hands
+from cattailer.web.live.hand import Hand
+from cattailer.web.live.line import Line
 from tests.helpers.sessions import plan_of, the_patch, words
 
 
@@ -25,7 +28,7 @@ def test_moves_are_heard_and_written_down_once(desk: Desk, monkeypatch: pytest.M
     hand.send()
     assert words(desk, session) == before, "nothing is written down on the way"
     assert not hand.forgotten
-    monkeypatch.setattr(live, "FORGOTTEN_S", -1.0)
+    monkeypatch.setattr(hands, "FORGOTTEN_S", -1.0)
     assert hand.forgotten
     hand.let_go()
     assert not hand.forgotten
@@ -44,16 +47,48 @@ def test_what_a_page_said_just_before_it_went_is_heard(desk: Desk) -> None:
     session = demo.load(desk)
     open_session(desk, session)
     track = the_patch(desk, session).tracks[0]
+    said = [{"move": [[track.key, "", "fader_db", -7.0]]}, {"settle": True}, {"move": [[track.key, "", "fader_db", -8.0]]}]
 
-    class Gone:
-        said = [json.dumps({"move": [[track.key, "", "fader_db", -7.0]]}), json.dumps({"settle": True})]
+    async def receive() -> dict[str, object]:
+        return {"type": "websocket.receive", "text": json.dumps(said.pop(0))} if said else {"type": "websocket.disconnect"}
 
-        def receive(self, timeout: float) -> str:
-            if not self.said:
-                raise ConnectionClosed
-            return self.said.pop(0)
+    async def send(message: dict[str, object]) -> None:
+        raise AssertionError(message)
 
-    hand = Hand(desk, session)
-    live._hear_out(Gone(), hand)  # type: ignore[arg-type]
-    hand.leave()
-    assert plan_of(desk, session).tracks[0].fader_db == -7.0
+    async def come_and_go() -> None:
+        with ThreadPoolExecutor() as threads:
+            line = Line(desk, session, threads, send)
+            assert await line.read(receive) == 0
+            await line.leave()
+
+    asyncio.run(come_and_go())
+    assert plan_of(desk, session).tracks[0].fader_db == -8.0
+
+
+@pytest.mark.without_engine
+def test_what_goes_wrong_in_a_thread_is_told(desk: Desk, monkeypatch: pytest.MonkeyPatch) -> None:
+    """The database is away as a hand lets go: the page hears of it, and its line goes on."""
+    told: list[dict[str, object]] = []
+
+    def away(_: Hand) -> None:
+        raise OperationalError("", {}, Exception())
+
+    async def receive() -> dict[str, object]:
+        return said.pop(0) if said else {"type": "websocket.disconnect"}
+
+    async def send(message: dict[str, object]) -> None:
+        told.append(message)
+
+    async def come_and_go() -> None:
+        with ThreadPoolExecutor() as threads:
+            line = Line(desk, 1, threads, send)
+            writing = asyncio.create_task(line.write())
+            await line.read(receive)
+            await line.leave()
+            await asyncio.sleep(0.1)
+            writing.cancel()
+
+    said: list[dict[str, object]] = [{"type": "websocket.receive", "text": json.dumps({"settle": True})}]
+    monkeypatch.setattr(Hand, "let_go", away)
+    asyncio.run(come_and_go())
+    assert "was not written down" in str(told)

@@ -46,7 +46,7 @@ def test_every_answer_says_what_browsers_must_not_do(client: FlaskClient) -> Non
         assert "script-src" not in headers["Content-Security-Policy"], "scripts are what default-src says: our own files"
         assert headers["X-Content-Type-Options"] == "nosniff"
         assert headers["Cross-Origin-Resource-Policy"] == "same-origin"
-        assert headers["Referrer-Policy"] == "no-referrer"
+        assert headers["Referrer-Policy"] == "same-origin"
 
 
 def test_an_address_alone_changes_nothing(client: FlaskClient, desk: Desk) -> None:

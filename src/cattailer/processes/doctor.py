@@ -38,7 +38,7 @@ def examine(home: Home) -> list[Finding]:
 
 def _packages() -> Finding:
     missing = []
-    for name in ("flask", "sqlalchemy", "numpy", "scipy", "pyzmq", "gunicorn", "psycopg"):
+    for name in ("flask", "sqlalchemy", "numpy", "scipy", "pyzmq", "uvicorn", "psycopg"):
         try:
             metadata.version(name)
         except metadata.PackageNotFoundError:

@@ -1,4 +1,4 @@
-"""Where state lives: ``CATTAILER_HOME``, by default in the XDG state directory."""
+"""Where state lives: ``CATTAILER_HOME``, by default in the XDG state directory; for root, where its own user works."""
 
 import fcntl
 import os
@@ -8,6 +8,9 @@ from typing import IO
 
 from cattailer.core.errors import Refusal
 from cattailer.media import mark
+
+STATE = Path("/var/lib/cattailer")
+"""Where the system user's home is, which works for root (``ownuser.py``)."""
 
 
 @dataclass(frozen=True)
@@ -31,6 +34,11 @@ class Home:
         return self.root / "logs"
 
     @property
+    def keys(self) -> Path:
+        """Secrets and the certificate."""
+        return self.root / "keys"
+
+    @property
     def engine_lock(self) -> Path:
         """Held by the engine that captures into the media folder."""
         return (self.media if self.media.is_dir() else self.root) / ".engine.lock"
@@ -44,8 +52,19 @@ def find() -> Home:
     given = os.environ.get("CATTAILER_HOME")
     if given:
         return Home(Path(given).expanduser().absolute())
+    if os.geteuid() == 0:
+        if caller := called_by():
+            return Home(Path(f"~{caller}").expanduser() / ".local/state/cattailer")
+        if STATE.exists():
+            return Home(STATE)
     state = os.environ.get("XDG_STATE_HOME") or "~/.local/state"
     return Home(Path(state).expanduser().absolute() / "cattailer")
+
+
+def called_by() -> str:
+    """Who called it by ``sudo``; empty for root itself, and for anybody else."""
+    name = os.environ.get("SUDO_USER", "") if os.geteuid() == 0 else ""
+    return "" if name == "root" else name
 
 
 def prepare() -> Home:
@@ -61,11 +80,15 @@ def prepare() -> Home:
         probe.write_bytes(bytes(65536))
         probe.unlink()
     except OSError as why:
-        raise Refusal(
-            f"The folder {home.root} cannot be written ({why.strerror}). Free some space there, "
-            f"or set CATTAILER_HOME to a folder that is yours."
-        ) from why
+        raise cannot_be_written(home.root, why) from why
     return home
+
+
+def cannot_be_written(root: Path, why: OSError) -> Refusal:
+    return Refusal(
+        f"The folder {root} cannot be written ({why.strerror}). Free some space there, "
+        f"or set CATTAILER_HOME to a folder that is yours."
+    )
 
 
 def media_id(home: Home) -> str:

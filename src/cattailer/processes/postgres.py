@@ -1,6 +1,7 @@
 """Cattailer's own PostgreSQL cluster: on loopback, a free port, never as root.
 
-As root the server runs as the user ``postgres``. That user may not be able to reach a folder below
+As root (in tests, and for commands beside the studio) the server runs as whoever the cluster is, at first the
+user ``postgres``. That user may not be able to reach a folder below
 root's home, so the data folder is handed over as an open descriptor, and no folder has to be
 opened up for others.
 """
@@ -83,12 +84,17 @@ class Postgres:
         if self._hold < 0:
             self._hold = os.open(self._folder, os.O_RDONLY | os.O_DIRECTORY)
         if os.geteuid() == 0:
-            try:
-                user = pwd.getpwnam("postgres")
-            except KeyError:
-                raise Refusal(_MISSING, 503) from None
+            user = self._user()
             os.chown(self._folder, user.pw_uid, user.pw_gid)
         os.chmod(self._folder, 0o700)
+
+    def _user(self) -> pwd.struct_passwd:
+        """As root: whose the cluster is already, otherwise ``postgres``. Raises Refusal."""
+        try:
+            owner = (self._folder / "data").stat().st_uid if (self._folder / "data").exists() else 0
+            return pwd.getpwuid(owner) if owner else pwd.getpwnam("postgres")
+        except KeyError:
+            raise Refusal(_MISSING, 503) from None
 
     def _data_path(self) -> str:
         return f"/proc/self/fd/{self._hold}/data" if os.geteuid() == 0 else str(self._folder / "data")
@@ -98,7 +104,7 @@ class Postgres:
         common: dict[str, Any] = {"cwd": "/", "env": {"PATH": "/usr/bin:/bin", "LC_ALL": "C.UTF-8"}}
         if os.geteuid() != 0:
             return common
-        user = pwd.getpwnam("postgres")
+        user = self._user()
         return {**common, "user": user.pw_uid, "group": user.pw_gid, "extra_groups": [], "pass_fds": [self._hold]}
 
     def _make(self, programs: Path) -> None:

@@ -4,7 +4,6 @@ import contextlib
 import os
 import shutil
 import signal
-import socket
 import subprocess
 import sys
 import tempfile
@@ -22,23 +21,27 @@ from cattailer.engine.process.loops import Loops
 from cattailer.processes import home as homes
 from cattailer.processes.awake import Awake
 from cattailer.processes.children import end_holder, ending_with_parent
+from cattailer.processes.network import Network, Wanted, prepare
 from cattailer.processes.postgres import Postgres
 from cattailer.processes.pulse import Pulse
+from cattailer.processes.wayin import tell_others, way_in
 from cattailer.services.desk.desk import Desk
+from cattailer.services.desk.guests import Guests
 from cattailer.services.running import runs
 from cattailer.services.session import demo, opening
 from cattailer.store.database import Database
 
 AWAKE_S = 2.0
 RESTART_PAUSE_S = 1.0
-ENGINE = "cattailer.processes.engine_main"
+RENEW_S = 24 * 3600.0
+ENGINE, WEB = "cattailer.processes.engine_main", "cattailer.web.front.serving"
 
 
 class Supervisor:
     """``say`` gets one line for each step."""
 
-    def __init__(self, host: str, port: int, with_demo: bool, say: Callable[[str], None], fast_database: bool) -> None:
-        self._address = (host, port)
+    def __init__(self, wanted: Wanted, with_demo: bool, say: Callable[[str], None], fast_database: bool) -> None:
+        self._wanted = wanted
         self._with_demo = with_demo
         self._say = say
         os.umask(0o077)  # what is captured, said and typed is nobody else's on this machine
@@ -47,21 +50,13 @@ class Supervisor:
         self._children: dict[str, subprocess.Popen[bytes]] = {}
         self._sockets = Path(tempfile.mkdtemp(prefix="cattailer-"))
         self._stopping = False
+        self._network: Network
+        self._told: Path | None = None
         self._desk: Desk | None = None
         self._pulse: Pulse | None = None
         self._awake: Awake | None = None
         self._loops = Loops()
         self._lock: IO[str] | None = None
-
-    @property
-    def url(self) -> str:
-        return f"http://{self._bound}"
-
-    @property
-    def _bound(self) -> str:
-        """Host and port; an IPv6 address needs brackets."""
-        host, port = self._address
-        return f"[{host}]:{port}" if ":" in host else f"{host}:{port}"
 
     def run(self) -> None:
         """Until it is told to stop. Raises Refusal when something will not start."""
@@ -81,19 +76,19 @@ class Supervisor:
     def _start(self) -> None:
         self._lock = homes.lock(self._home)
         end_holder(self._home.engine_lock, "engine", ENGINE)
-        self._check_port()
+        self._network = prepare(self._wanted, self._home.keys)
         env = {
             **os.environ,
             "CATTAILER_COMMANDS": f"ipc://{self._sockets}/commands",
             "CATTAILER_TELEMETRY": f"ipc://{self._sockets}/telemetry",
             "CATTAILER_MEDIA": str(self._home.media),
-            "CATTAILER_NAMES": self._address[0],
             "CATTAILER_MEDIA_ID": homes.media_id(self._home),
             "CATTAILER_ENGINE_LOCK": str(self._home.engine_lock),
             "CATTAILER_LOGS": str(self._home.logs),
             "CATTAILER_PROFILES": str(self._home.profiles),
             "OPENBLAS_NUM_THREADS": "1",
             "PYTHONDONTWRITEBYTECODE": os.environ.get("PYTHONDONTWRITEBYTECODE", ""),
+            **self._network.environment(),
         }
         self._env = {k: v for k, v in env.items() if v}
         self._spawn("engine")
@@ -111,8 +106,12 @@ class Supervisor:
         self._step("page", self._await_page)
         self._pulse = Pulse(engine, self._postgres)
         self._loops.start("awake", self._awake_by(engine).look, AWAKE_S)
+        self._loops.start("certificate", self._network.renew, RENEW_S)
         if not self._stopping:
-            self._say(f"Cattailer is ready at {self.url}   (Ctrl+C stops it)")
+            self._say(f"Cattailer is ready at {self._network.url}   (Ctrl+C stops it)")
+            self._told = tell_others(self._home, self._network, self._postgres.url)
+            for line in way_in(self._network, Guests(self._desk, self._network.secret.read_text())):
+                self._say(line)
 
     def _awake_by(self, engine: EngineClient) -> Awake:
         self._awake = Awake(engine)
@@ -126,26 +125,10 @@ class Supervisor:
         if not self._stopping:
             self._say(f"  {name:<10} ready, {time.monotonic() - began:.1f} s")
 
-    def _check_port(self) -> None:
-        host, port = self._address
-        try:
-            family, *_, address = socket.getaddrinfo(host, port, type=socket.SOCK_STREAM, flags=socket.AI_PASSIVE)[0]
-            with socket.socket(family) as probe:
-                probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
-                probe.bind(address)
-        except OSError as why:
-            raise Refusal(
-                f"Port {port} on {host} cannot be used ({why.strerror}). Choose another with --port, or another --host."
-            ) from why
-
     def _spawn(self, name: str) -> None:
         commands = {
             "engine": [sys.executable, "-m", ENGINE],
-            "web": [
-                sys.executable, "-m", "gunicorn", "--bind", self._bound, "--worker-class", "gthread",
-                "--workers", "1", "--threads", "64", "--graceful-timeout", "1", "--timeout", "0",
-                "--log-level", "warning", "--no-control-socket", "cattailer.web.app:create_from_environment()",
-            ],
+            "web": [sys.executable, "-m", WEB],
         }
         # What is no log: the last words of a process that cannot start. Each start begins it anew.
         with open(self._home.logs / f"{name}.out", "wb") as out:
@@ -170,7 +153,7 @@ class Supervisor:
         until = time.monotonic() + 20
         while not self._stopping:
             with contextlib.suppress(urllib.error.URLError, OSError):
-                straight.open(f"{self.url}/alive", timeout=2)
+                straight.open(f"{self._network.url}/alive", timeout=2)
                 return
             self._check_alive("web")
             if time.monotonic() > until:
@@ -260,5 +243,7 @@ class Supervisor:
         if self._desk is not None:
             self._say("Stopped; everything is saved.")
         shutil.rmtree(self._sockets, ignore_errors=True)
+        if self._told is not None:
+            self._told.unlink(missing_ok=True)
         if self._lock is not None:
             self._lock.close()

@@ -1,27 +1,32 @@
 """Putting the web together."""
 
-import os
+import secrets
+from datetime import UTC, datetime
 from functools import partial
-from pathlib import Path
 
 import structlog
 from flask import Flask, Response, render_template, request
-from flask_sock import Sock
 from pydantic import ValidationError
 from sqlalchemy.exc import DataError, OperationalError
 from sqlalchemy.exc import TimeoutError as PoolTimeout
 from werkzeug.exceptions import HTTPException, NotFound
 
 from cattailer.core.errors import Refusal, Sure
-from cattailer.core.wording import counted
-from cattailer.services.desk import logs
+from cattailer.core.wording import ago, counted
 from cattailer.services.desk.desk import Desk
+from cattailer.services.desk.guests import Guests
+from cattailer.services.desk.reach import Reach
 from cattailer.services.stages.listen.show import figure
+from cattailer.web.api import routes as api
 from cattailer.web.care import Care
 from cattailer.web.choices import CHOICES
 from cattailer.web.deck.routes import blueprint as deck
+from cattailer.web.devices.door import blueprint as door
+from cattailer.web.devices.page import blueprint as devices
+from cattailer.web.devices.player import blueprint as player
 from cattailer.web.forms import MOST_ROWS
-from cattailer.web.live import MOST_SAID, add_live
+from cattailer.web.front import asking
+from cattailer.web.front.may import LIVE
 from cattailer.web.sessions import blueprint as sessions
 from cattailer.web.stages.capture.edits import blueprint as capture_edits
 from cattailer.web.stages.capture.pages import blueprint as capture
@@ -49,24 +54,27 @@ log = structlog.get_logger("web")
 BLUEPRINTS = (
     sessions, deck, patch, patch_edits, patch_setup, patch_check, levels, levels_edits, levels_room, timing,
     timing_edits, timing_trip, timing_click, listen, listen_edits, capture, capture_edits, takes,
-    sheet, cut, compared, binned,
+    sheet, cut, compared, binned, door, devices, player, api.blueprint,
 )
 DATABASE_AWAY = "The database does not answer. A capture that runs goes on and is kept. Try again in a moment."
 
 
-def create_app(desk: Desk, care: Care | None = None) -> Flask:
+def create_app(
+    desk: Desk, care: Care | None = None, guests: Guests | None = None, reach: Reach | None = None
+) -> Flask:
+    """``guests`` are the devices that have a key; ``reach`` is where they find this machine."""
     app = Flask(__name__)
     app.config["MAX_CONTENT_LENGTH"] = 1 << 20
     app.config["SEND_FILE_MAX_AGE_DEFAULT"] = 3600
-    app.config["SOCK_SERVER_OPTIONS"] = {"ping_interval": 10, "max_message_size": MOST_SAID}
-    app.extensions["desk"] = desk
-    app.extensions["care"] = care or Care(desk)
-    app.jinja_env.globals.update(CHOICES)
-    app.jinja_env.filters.update(counted=counted, level=figure)
+    guests = guests or Guests(desk, secrets.token_hex())
+    care = care or Care(desk, guests)
+    app.extensions |= {"desk": desk, "care": care, "guests": guests, "reach": reach or Reach()}
+    app.jinja_env.globals.update(CHOICES, is_engineer=asking.is_engineer)
+    app.jinja_env.filters.update(counted=counted, level=figure, ago=_ago)
     for blueprint in BLUEPRINTS:
         app.register_blueprint(blueprint)
-    add_live(Sock(app), app)
     keep_out(app)
+    app.before_request(asking.refuse)
     app.before_request(_refuse_numbers)
     app.register_error_handler(Sure, _ask)
     app.register_error_handler(Refusal, lambda why: _say(why.message, why.status))
@@ -77,24 +85,23 @@ def create_app(desk: Desk, care: Care | None = None) -> Flask:
     app.register_error_handler(HTTPException, _say_http)
     app.register_error_handler(Exception, _say_unforeseen)
     app.add_url_rule("/alive", "alive", partial(_alive, app))
+    # A line is the front's; its address is known here too, so that nothing else gets it.
+    app.add_url_rule("/s/<int:session_id>/live", LIVE, _no_page)
     return app
-
-
-def create_from_environment() -> Flask:
-    """For gunicorn, as the supervisor starts it."""
-    folder = os.environ.get("CATTAILER_LOGS")
-    logs.configure(Path(folder) if folder else None, "web")
-    desk = Desk.from_environment()
-    care = Care(desk)
-    desk.quiet_work = care.quiet
-    care.start()
-    return create_app(desk, care)
 
 
 def _refuse_numbers() -> None:
     """What is no number that a row can have is no address. Raises NotFound."""
     if any(isinstance(value, int) and value > MOST_ROWS for value in (request.view_args or {}).values()):
         raise NotFound
+
+
+def _ago(at: datetime | None) -> str:
+    return ago(at, datetime.now(UTC))
+
+
+def _no_page(session_id: int) -> str:
+    raise NotFound
 
 
 def _alive(app: Flask) -> tuple[str, int]:
@@ -106,6 +113,8 @@ def _alive(app: Flask) -> tuple[str, int]:
 
 def _say(message: str, status: int) -> tuple[str, int] | Response:
     """The message alone for htmx and scripts, a page for people who came by address."""
+    if request.path.startswith(f"{api.PREFIX}/"):
+        return api.refused(message, status)
     if request.headers.get("HX-Request") or not request.accept_mimetypes.accept_html:
         return Response(message, status, content_type="text/plain; charset=utf-8")
     return render_template("page/message.html", message=message), status

@@ -15,6 +15,7 @@ from cattailer.engine.messages.commands import AWAY
 from cattailer.engine.process.client import Listener
 from cattailer.engine.process.loops import Loops
 from cattailer.services.desk.desk import Desk
+from cattailer.services.desk.guests import Guests
 from cattailer.services.keeping import copying, verifying
 from cattailer.services.running import leaks, runs
 from cattailer.services.session import opening
@@ -33,8 +34,8 @@ BETWEEN_S = 0.1
 class Care:
     """``revisions`` maps sessions to the newest revision that was heard of."""
 
-    def __init__(self, desk: Desk) -> None:
-        self._desk = desk
+    def __init__(self, desk: Desk, guests: Guests) -> None:
+        self._desk, self._guests = desk, guests
         self.revisions: dict[int, int] = {}
         self._loops = Loops(QUIET_S)
         self._unmeasured: set[int] = set()
@@ -43,7 +44,7 @@ class Care:
         works: dict[str, Callable[[], None]] = {
             "revisions": self._follow_revisions, "runs": self._enter_runs, "engine": self._mind_engine,
             "checks": self._listen, "measuring": self._measure, "leaks": self._look_for_leaks,
-            "verifying": self._verify, COPYING: self._copy,
+            "verifying": self._verify, COPYING: self._copy, "devices": self._follow_devices,
         }
         for name, work in works.items():
             self._loops.start(name, partial(self._again, work), LOOK_AGAIN_S)
@@ -124,6 +125,10 @@ class Care:
 
     def _wanted(self) -> bool:
         return any(live.listening for live in self._desk.live.all(LiveWalk))
+
+    def _follow_devices(self) -> None:
+        """Who has a key may be changed from the terminal too."""
+        self._guests.refresh()
 
     def _mind_engine(self) -> None:
         state = self._desk.engine_state()

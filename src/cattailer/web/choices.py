@@ -1,5 +1,6 @@
 """What can be chosen, and by what it is judged, as core has it: for templates."""
 
+from cattailer.core.access.roles import ROLE_WORDS
 from cattailer.core.comps.fades import SHAPES
 from cattailer.core.comps.levelling import AIMS
 from cattailer.core.comps.phrases import WAYS as PHRASE_WAYS
@@ -29,6 +30,7 @@ CHOICES: dict[str, object] = {
     "IN_TUNE_CENTS": IN_TUNE_CENTS, "KINDS": KINDS, "LISTEN_PATHS": LISTEN_PATHS, "LISTEN_POINTS": LISTEN_POINTS,
     "LISTEN_WHENS": LISTEN_WHENS, "MODES": MODES, "OPENINGS": OPENINGS, "OVER": OVER, "PICKUPS": PICKUPS,
     "PHRASE_WAYS": PHRASE_WAYS, "SHAPES": SHAPES, "SNAPS": SNAPS, "UNITS": UNITS,
-    "POINTS": POINTS, "SOUNDS": SOUNDS, "SPACES": SPACES, "SUBDIVISIONS": SUBDIVISIONS, "USES": USES, "WAYS": WAYS,
+    "POINTS": POINTS, "ROLE_WORDS": ROLE_WORDS,
+    "SOUNDS": SOUNDS, "SPACES": SPACES, "SUBDIVISIONS": SUBDIVISIONS, "USES": USES, "WAYS": WAYS,
     "WHENS": WHENS,
 }

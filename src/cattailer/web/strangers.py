@@ -22,7 +22,8 @@ HEADERS = {
     ),
     "X-Content-Type-Options": "nosniff",
     "X-Frame-Options": "DENY",
-    "Referrer-Policy": "no-referrer",
+    # Not "no-referrer": with that, the form of the door says that it comes from nowhere.
+    "Referrer-Policy": "same-origin",
     "Cross-Origin-Resource-Policy": "same-origin",
     "Cross-Origin-Opener-Policy": "same-origin",
 }
@@ -34,17 +35,26 @@ def keep_out(app: Flask) -> None:
 
 
 def _refuse() -> None:
-    """Raises Refusal."""
-    if not is_ours(request.host):
-        raise Refusal(f"This machine is not called {request.host[:80]!r}. Use its address or its own name.", 421)
-    origin = request.headers.get("Origin")
+    headers = request.headers
+    site = None if is_led_here(request.method, request.path) else headers.get("Sec-Fetch-Site")
+    refuse_strangers(request.scheme, request.host, headers.get("Origin"), site)
+
+
+def is_led_here(method: str, path: str) -> bool:
+    """The door, to which a link may lead from anywhere: from our own page on plain HTTP too, which is another site for
+    browsers."""
+    return method in ("GET", "HEAD") and (path == "/door" or path.startswith("/door/"))
+
+
+def refuse_strangers(scheme: str, host: str, origin: str | None, site: str | None) -> None:
+    """``origin`` and ``site`` are what the browser says of the page that asks. Raises Refusal."""
+    if not is_ours(host):
+        raise Refusal(f"This machine is not called {host[:80]!r}. Use its address or its own name.", 421)
     # "null" is what a sandboxed frame or a file says.
-    if origin is not None and _site(origin) != (request.scheme, request.host):
+    if origin is not None and _site(origin) != (scheme, host):
         raise Refusal(ELSEWHERE, 403)
-    if request.headers.get("Sec-Fetch-Site") == "cross-site":
+    if site == "cross-site":
         raise Refusal(ELSEWHERE, 403)
-    # A few bytes that unpack to hundreds of megabytes: messages come as they are.
-    request.environ.pop("HTTP_SEC_WEBSOCKET_EXTENSIONS", None)
 
 
 def _site(origin: str) -> tuple[str, str]:

@@ -10,7 +10,16 @@ import zmq
 
 from cattailer.core.errors import Away, Refusal
 from cattailer.engine.messages.answers import Status
-from cattailer.engine.messages.commands import CHANNELS, Command, GetStatus, address_of, answer_of, plain
+from cattailer.engine.messages.commands import (
+    CHANNELS,
+    Command,
+    GetStatus,
+    PunchOut,
+    Stop,
+    address_of,
+    answer_of,
+    plain,
+)
 from cattailer.engine.messages.telemetry import Telemetry
 
 ENGINE_AWAY = "The engine does not answer. What was captured until now is kept; it is being restarted. Try again."
@@ -23,6 +32,7 @@ class EngineClient:
 
     def __init__(self, commands: str, timeout_s: float = 15.0) -> None:
         self._channels = {channel: _Channel(address_of(commands, channel)) for channel in CHANNELS}
+        self._stops = _Channel(address_of(commands, Stop.channel))
         self._timeout_s = timeout_s
         self._asking = threading.Lock()
         self._changes = 0
@@ -48,7 +58,9 @@ class EngineClient:
         """The engine's answer. Raises Refusal with its words, Away when it does not answer in time; the engine does
         not do it any later then."""
         try:
-            answer = self._channels[command.channel].ask(command, self._timeout_s if timeout_s is None else timeout_s)
+            # Whoever stops waits for nobody here who rolls, captures or goes somewhere.
+            channel = self._stops if isinstance(command, Stop | PunchOut) else self._channels[command.channel]
+            answer = channel.ask(command, self._timeout_s if timeout_s is None else timeout_s)
         finally:
             if not isinstance(command, GetStatus):
                 self._changes += 1

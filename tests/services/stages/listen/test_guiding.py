@@ -8,7 +8,7 @@ from cattailer.core.notes.guide import Guide
 from cattailer.services.desk.desk import Desk
 from cattailer.services.session import demo, history, opening, sessions, templates
 from cattailer.services.stages.listen import costing, gestures, guiding, show
-from cattailer.web.live import Hand
+from cattailer.web.live.hand import Hand
 from tests.helpers.sessions import plan_of, the_patch, words
 
 

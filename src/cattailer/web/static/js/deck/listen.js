@@ -1,8 +1,10 @@
-// Listen here: the main mix in this browser, through an AudioWorklet with a jitter buffer.
+// Listen here: a mix in this browser, through an AudioWorklet with a jitter buffer. Browsers have that on secure pages only; on
+// others the mix plays through an ordinary audio element, later.
 import { on, wish } from "../page/socket.js";
 
 const stats = { received: 0, heard: 0, loudest: 0, buffered: 0, gaps: 0 };
 window.cattailerListen = stats;
+const LATER = "Without HTTPS it plays here a second or two late: to hear how it is, not to play along.";
 let context = null;
 let node = null;
 
@@ -17,6 +19,7 @@ export function startListen() {
     label.textContent = listening ? "Stop listening" : "Listen here";
     if (!listening) words.textContent = "not heard here";
   };
+  if (!window.isSecureContext) return button.dataset.sound ? playPlainly(button, show, words) : sayWhy(button, words);
   button.addEventListener("click", async () => {
     if (node) {
       wish({ listen: 0 });
@@ -44,4 +47,34 @@ export function startListen() {
     stats.received += data.byteLength / 8;
     node?.port.postMessage(data, [data]);
   });
+}
+
+function playPlainly(button, show, words) {
+  let sound = null;
+  words.textContent = LATER;
+  button.addEventListener("click", async () => {
+    if (sound) {
+      sound.pause();
+      sound.removeAttribute("src");
+      sound.load();
+      sound = null;
+      show(false);
+      words.textContent = LATER;
+      return;
+    }
+    sound = new Audio(button.dataset.sound);
+    sound.addEventListener("timeupdate", ({ target }) => {
+      stats.heard = target.currentTime;
+      const { buffered } = target;
+      if (buffered.length) words.textContent = `about ${(buffered.end(buffered.length - 1) - target.currentTime).toFixed(1)} s behind`;
+    });
+    sound.addEventListener("ended", () => button.click());
+    show(true);
+    await sound.play();
+  });
+}
+
+function sayWhy(button, words) {
+  button.disabled = true;
+  words.textContent = "Listening here and microphones need HTTPS";
 }

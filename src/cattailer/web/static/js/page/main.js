@@ -6,6 +6,7 @@ import { startFlow } from "../patch/flow.js";
 import { startFocus } from "./focus.js";
 import { startGrid } from "../patch/grid.js";
 import { startKeys } from "./keys.js";
+import { startDevices } from "../devices/devices.js";
 import { startEars } from "../listen/ears.js";
 import { startGuide } from "../listen/guide.js";
 import { startBringing } from "../capture/bringing.js";
@@ -35,6 +36,7 @@ startFields();
 startFocus();
 startSessions();
 startKeys();
+startDevices();
 if (document.body.dataset.session) {
   startRefresh();
   startClock();

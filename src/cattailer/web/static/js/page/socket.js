@@ -1,6 +1,7 @@
 // The telemetry connection. Modules subscribe by topic; a lost connection comes back by itself.
 const handlers = new Map();
 const away = document.getElementById("away");
+const PUT_OUT = 4401; // this device has no key any more
 let socket = null;
 let pause = 500;
 let everOpen = false;
@@ -50,7 +51,11 @@ export function connect(path) {
     }
     tell(message.topic, message);
   };
-  socket.onclose = () => {
+  socket.onclose = ({ code }) => {
+    if (code === PUT_OUT) {
+      location.href = "/door";
+      return;
+    }
     setTimeout(() => connect(path), pause);
     pause = Math.min(3000, pause * 1.5);
   };

@@ -1,0 +1,1 @@
+"""Who may come in: roles, codes that are good once, and how often somebody may try."""

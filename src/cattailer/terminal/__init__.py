@@ -1,0 +1,1 @@
+"""Commands of the terminal that need more than a few lines."""

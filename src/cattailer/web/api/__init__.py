@@ -1,0 +1,1 @@
+"""The API: what a script or another controller may ask, as JSON."""

@@ -1,0 +1,1 @@
+"""One line for each page that is open: telemetry out, wishes in."""

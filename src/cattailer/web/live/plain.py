@@ -1,0 +1,64 @@
+"""A mix as an endless WAV file (PCM, 16 bits, stereo), for browsers on plain HTTP, which play that but give no
+worklet."""
+
+import struct
+
+import numpy as np
+
+from cattailer.core.patch.patch import PatchMix
+from cattailer.services.desk.desk import Desk
+from cattailer.web.live.hub import Hub
+from cattailer.web.live.line import Line, Message, Receive, Send
+
+ENDLESS = 0xFFFFFFFF
+"""As a length: until the connection ends."""
+
+
+class PlainSound(Line):
+    """A line that is told nothing, and hears its mix."""
+
+    def tell(self, text: str) -> None:
+        pass
+
+    def sound(self, pcm: bytes) -> None:
+        self._put({"type": "http.response.body", "body": words_of(pcm), "more_body": True})
+
+    async def read(self, receive: Receive) -> int:
+        while (await receive())["type"] != "http.disconnect":
+            pass
+        return 0
+
+
+def header(rate_hz: int) -> bytes:
+    """A WAVE header (RIFF, format 1) for two channels of 16 bits."""
+    layout = struct.pack("<HHIIHH", 1, 2, rate_hz, rate_hz * 4, 4, 16)
+    endless = struct.pack("<I", ENDLESS)
+    return b"RIFF" + endless + b"WAVEfmt " + struct.pack("<I", 16) + layout + b"data" + endless
+
+
+def words_of(pcm: bytes) -> bytes:
+    """32-bit floats as 16-bit words; what is beyond full scale is clipped."""
+    sound = np.frombuffer(pcm, "<f4")
+    return bytes(np.rint(np.clip(sound, -1.0, 1.0) * 32767).astype("<i2").tobytes())
+
+
+async def play(
+    desk: Desk, hub: Hub, where: tuple[int, PatchMix, int], owner: int, receive: Receive, send: Send
+) -> None:
+    """``where``: the session, the mix in it, and its rate."""
+    session_id, mix, rate_hz = where
+    headers = [(b"content-type", b"audio/wav"), (b"cache-control", b"no-store")]
+    await send({"type": "http.response.start", "status": 200, "headers": headers})
+    await send({"type": "http.response.body", "body": header(rate_hz), "more_body": True})
+    line = PlainSound(desk, session_id, hub.threads, send, owner, mix)
+    line.mix = mix.id
+    await hub.serve(line, receive, _sound_only(send))
+    await send({"type": "http.response.body", "body": b"", "more_body": False})
+
+
+def _sound_only(send: Send) -> Send:
+    async def chosen(message: Message) -> None:
+        if message["type"].startswith("http."):
+            await send(message)
+
+    return chosen
