@@ -1,13 +1,14 @@
-"""Every address with hostile values and foreign sessions, and the engine's socket with frames of all kinds: no answer is
-a 500, none hangs, a refusal changes nothing, and memory stays as it is. Prints its tally as JSON.
+"""Every address with hostile values and foreign sessions, the lines of pages with messages of all kinds, and the engine's
+socket with frames: no answer is a 500, none hangs, a refusal changes nothing, and memory stays as it is. Prints its
+tally as JSON.
 
-    python bench/hostile.py [--requests 100000] [--frames 2000] [--seed 1]
+    python bench/hostile.py [--requests 100000] [--messages 10000] [--frames 2000] [--seed 1]
 
-Requests go through the whole application in this process; the database and the engine are processes of their own.
+Requests go through the whole application in this process; lines come over real connections through what stands before it.
+The database and the engine are processes of their own.
 """
 
 import argparse
-import hashlib
 import os
 import random
 import resource
@@ -29,6 +30,8 @@ import sqlalchemy as sa
 import zmq
 from common import tell
 from flask import Flask
+from hostile_lines import lines
+from hostile_values import image, value
 
 from cattailer.core.errors import Refusal
 from cattailer.engine.messages import commands
@@ -39,7 +42,6 @@ from cattailer.services.desk import logs
 from cattailer.services.desk.desk import Desk
 from cattailer.services.running import transport
 from cattailer.services.session import demo, opening, sessions
-from cattailer.store.base import Base
 from cattailer.store.database import Database
 from cattailer.web.app import create_app
 from cattailer.web.forms import Form
@@ -47,17 +49,8 @@ from cattailer.web.forms import Form
 SLOW_S, ADDRESS = 8.0, "http://localhost"
 LOOKED_AT = 0.1
 """The share of requests around which the whole database is compared."""
-HOSTILE = [
-    "", " ", "0", "-1", "1.5", "NaN", "inf", "-inf", "1e400", "2147483647", "2147483648", "9" * 30, "9" * 5000, "٣", "0x10",
-    "\x00", "a\x00b", "\ufffe", "\ufdd0", "\U0001fffe", "\u202e", "😀" * 50, "x" * 19_999, "x" * 30_000, "true", "null", "[]", "{}",
-    "[" * 3000, "{\"a\":" * 500, "1,2,3", ",,,", "../../etc/passwd", "/dev/full", "' OR 1=1 --", "{{7*7}}", "<script>x</script>",
-    "=1+1", "%s%n", "100000", "1000000000", "1.1.1.1", "1 | 2", "-0", "+5 dB", "−3", "a=" + "[" * 2000, "a = " + "1" * 6000,
-]
-PLAIN = [
-    "1", "2", "3", "4", "8", "12", "track:1", "mix:1", "mix:2", "group:1", "in:1", "true", "false", "on", "main", "cue",
-    "bars", "time", "Fiddle", "now", "sound", "48000", "44100", "128", "512", "-6", "0.5", "good", "all", "120", "off",
-]
-
+WAIT_FOR_SOUND, SHARE_THAT_WAITS = {"noise", "roomtone", "load"}, 0.05
+"""Addresses that measure a second or two of real sound, and how often they are taken when their turn comes."""
 
 def fields_of(app: Flask, endpoint: str) -> list[str]:
     """What the forms that a view reads may hold."""
@@ -78,15 +71,13 @@ def addresses(app: Flask) -> list[tuple[str, str, list[str], list[str]]]:
     ]
 
 
-def value(rng: random.Random) -> str:
-    return rng.choice(HOSTILE if rng.random() < 0.5 else PLAIN)
-
-
 def requests(app: Flask, rng: random.Random) -> Iterator[tuple[str, str, list[tuple[str, str]]]]:
     """Method, path and fields; most sessions are there, some are not open, some were never made."""
     known = addresses(app)
     while True:
         method, rule, variables, fields = rng.choice(known)
+        if rule.rpartition("/")[2] in WAIT_FOR_SOUND and rng.random() > SHARE_THAT_WAITS:
+            continue
         for name in variables:
             wanted = rng.choice([*"1111112", "999", "0", "2147483648", "9" * 25]) if name == "session_id" else (
                 rng.choice(["1", "2", "7", "0", "2147483648", "9" * 25])
@@ -98,16 +89,6 @@ def requests(app: Flask, rng: random.Random) -> Iterator[tuple[str, str, list[tu
         if rng.random() < 0.05:
             data.append((rng.choice(["extra", "\x00", "x" * 500]), value(rng)))
         yield method, rule, data
-
-
-def image(database: Database) -> str:
-    """The whole database, as one number."""
-    digest = hashlib.md5(usedforsecurity=False)
-    with database.engine.connect() as connection:
-        for table in Base.metadata.sorted_tables:
-            query = sa.text(f"SELECT md5(coalesce(string_agg(t::text, '|' ORDER BY t::text), '')) FROM {table.name} t")
-            digest.update(str(connection.scalar(query)).encode())
-    return digest.hexdigest()
 
 
 def memory_mb(process: int | str = "self") -> float:
@@ -239,7 +220,7 @@ def frames(desk: Desk, address: str, count: int, rng: random.Random) -> dict[str
 
 def main() -> None:
     parser = argparse.ArgumentParser()
-    for name, count in (("requests", 100_000), ("frames", 2000), ("seed", 1)):
+    for name, count in (("requests", 100_000), ("messages", 10_000), ("frames", 2000), ("seed", 1)):
         parser.add_argument(f"--{name}", type=int, default=count)
     wanted = parser.parse_args()
     rng = random.Random(wanted.seed)
@@ -249,9 +230,10 @@ def main() -> None:
             opening.open_session(desk, demo.load(desk))
             sessions.create_session(desk, "Another")
             by_socket = frames(desk, f"ipc://{home}/c", wanted.frames, rng)
+            by_line = lines(desk, wanted.messages, rng)
             by_page = flood(desk, engine, wanted.requests, rng) if wanted.requests else {}
-    tell(pages=by_page, engine=by_socket)
-    sys.exit(1 if by_page.get("wrong") or by_page.get("slow") or by_socket["wrong"] else 0)
+    tell(pages=by_page, lines=by_line, engine=by_socket)
+    sys.exit(1 if by_page.get("wrong") or by_page.get("slow") or by_line["wrong"] or by_socket["wrong"] else 0)
 
 
 if __name__ == "__main__":

@@ -3,7 +3,7 @@
 
 from playwright.sync_api import Browser, Page, expect
 
-from tests.helpers.studio import ROOT, Studio, heard_on, new_session, open_demo, state_is
+from tests.helpers.studio import ROOT, Studio, heard_on, new_session, open_demo, state_is, told
 from tests.helpers.waiting import wait_for
 
 AXE = (ROOT / "node_modules" / "axe-core" / "axe.min.js").read_text()
@@ -58,7 +58,7 @@ def test_no_page_has_a_violation(browser: Browser, studio: Studio) -> None:
 def test_the_focus_outlives_a_refresh(page: Page, studio: Studio) -> None:
     """On a control without an id of its own, too."""
     page.goto(f"{new_session(page, studio, 'Focus')}/timing/buffer")
-    page.wait_for_function("cattailerStats.frames > 3")
+    told(page)
     step = page.locator("[data-press='count']")
     before = step.inner_text()
     step.focus()
@@ -72,7 +72,7 @@ def test_what_is_said_outlives_a_refresh(page: Page, studio: Studio) -> None:
     """The answer comes when the rows, and the button that was pressed, have been fetched again meanwhile."""
     open_demo(page, studio)
     page.goto(f"{studio.url}/s/1/patch/sockets")
-    page.wait_for_function("cattailerStats.frames > 3")
+    told(page)
     name = page.get_by_label("Notes on socket 11")
     name.fill("for later")
     name.press("Enter")
@@ -113,7 +113,7 @@ def test_a_session_that_is_not_the_open_one_offers_to_be_opened(page: Page, stud
     expect(page.locator("#away")).to_contain_text("Another session is open in the studio: “Elsewhere”")
     page.get_by_role("button", name="Open this session").click()
     expect(page.locator("#away")).to_be_hidden()
-    page.wait_for_function("cattailerStats.frames > 3")
+    told(page)
 
 
 def test_pages_keep_their_own_policy(browser: Browser, studio: Studio) -> None:

@@ -8,7 +8,7 @@ import pytest
 import soundfile
 from playwright.sync_api import Page, expect
 
-from tests.helpers.studio import Studio, moved_on, new_session, open_demo, state_is
+from tests.helpers.studio import Studio, moved_on, new_session, open_demo, state_is, told
 
 pytestmark = pytest.mark.xdist_group("e2e")
 
@@ -97,7 +97,7 @@ def test_three_passes_a_punch_a_mishap_and_the_bin(page: Page, studio: Studio) -
     page.get_by_role("link", name="Bin", exact=True).click()
     expect(page.locator("section[aria-label=Bin]")).to_contain_text(f"replaced by take {last + 1}")
     page.get_by_role("link", name="Capture").click()
-    page.wait_for_function("cattailerStats.frames > 3")
+    told(page)
     page.keyboard.press("Delete")
     expect(page.locator("#how")).to_contain_text("in the bin")
     page.get_by_role("link", name="Takes").click()
@@ -134,7 +134,7 @@ def test_the_bin_asks_twice_and_sound_begins_a_capture(page: Page, studio: Studi
     expect(page.locator("#how")).to_contain_text("in the bin")
     page.get_by_role("link", name="Takes").click()
     page.get_by_role("link", name="Bin", exact=True).click()
-    page.wait_for_function("cattailerStats.frames > 3")
+    told(page)
     bin_, delete = page.locator("section[aria-label=Bin]"), page.get_by_role("button", name="Delete what is ticked for good")
     delete.click()
     expect(page.locator("#message")).to_contain_text("Tick what should go first")
@@ -173,7 +173,7 @@ def test_a_locked_run_ends_only_where_it_is_held(page: Page, studio: Studio) -> 
 def test_a_file_is_brought_in(page: Page, studio: Studio, tmp_path: Path) -> None:
     soundfile.write(tmp_path / "Rain on tin.flac", np.full((44100, 2), 0.1), 44100)
     page.goto(f"{new_session(page, studio, 'Rain')}/capture")
-    page.wait_for_function("cattailerStats.frames > 3")
+    told(page)
     if not page.locator("#how-more").is_visible():
         page.keyboard.press("w")
     page.get_by_label("Sound file").set_input_files(tmp_path / "Rain on tin.flac")

@@ -41,7 +41,7 @@ def capture_all(page: Page, studio: Studio) -> Path:
 def test_killing_the_web_leaves_the_capture_alone(page: Page, studio: Studio) -> None:
     path = capture_all(page, studio)
     studio.kill("web")
-    page.wait_for_function("cattailerStats.reconnects === 1", timeout=30_000)
+    page.wait_for_function("window.cattailerStats?.reconnects === 1", timeout=30_000)
     state_is(page, "capturing")
     assert journal.is_live(path)
     page.keyboard.press("Shift+Space")
@@ -109,6 +109,8 @@ def test_what_a_hand_moves_while_the_web_is_told_to_end_is_written_down(page: Pa
             return ""
 
     assert "Harmonium in Main mix: −21" in wait_for(sheet)
+    studio.post("/s/1/undo")
+    assert "Harmonium in Main mix: 0" in wait_for(sheet)
 
 
 def test_whoever_kills_the_supervisor_leaves_nothing_behind() -> None:

@@ -9,7 +9,7 @@ import pytest
 import soundfile
 from playwright.sync_api import Browser, Download, Page, expect
 
-from tests.helpers.studio import Studio, heard_on, moved_on, open_demo, state_is
+from tests.helpers.studio import Studio, heard_on, moved_on, open_demo, state_is, told
 from tests.helpers.waiting import wait_for
 
 pytestmark = pytest.mark.xdist_group("e2e")
@@ -43,7 +43,7 @@ def check_sound(download: Download, shown_peak: str, seconds: float) -> None:
 
 def hears(page: Page) -> None:
     """The page's AudioWorklet receives sound and plays it."""
-    page.wait_for_function("cattailerListen.heard > 24000 && cattailerListen.loudest > 0.01", timeout=15_000)
+    page.wait_for_function("window.cattailerListen?.heard > 24000 && cattailerListen.loudest > 0.01", timeout=15_000)
     expect(page.locator("#listen-words")).to_contain_text("ms behind")
 
 
@@ -95,7 +95,7 @@ def test_with_the_keyboard_alone(page: Page, studio: Studio) -> None:
             break
     page.keyboard.press("Enter")
     page.wait_for_url("**/capture")
-    page.wait_for_function("cattailerStats.frames > 3")
+    told(page)
     for _ in range(3):
         page.keyboard.press("j")
     page.keyboard.press("x")
@@ -118,7 +118,7 @@ def test_with_the_keyboard_alone(page: Page, studio: Studio) -> None:
     page.keyboard.press("h")
     page.keyboard.press("6")
     page.wait_for_url("**/takes/")
-    page.wait_for_function("cattailerStats.frames > 3")
+    told(page)
     page.keyboard.press("j")
     label = page.evaluate("document.activeElement.getAttribute('aria-label')")
     assert label.startswith("Play Dulcimer left, take")
@@ -184,7 +184,7 @@ def test_a_new_session_on_the_small_interface(page: Page, studio: Studio) -> Non
     page.keyboard.press("5")
     page.wait_for_url("**/capture")
     expect(page.locator("#rows .row")).to_have_count(2)
-    page.wait_for_function("cattailerStats.frames > 3")
+    told(page)
     page.get_by_label("Preamp gain of Track 1 in dB").fill("30")
     page.keyboard.press("Enter")
     assert held_peaks(page) == []
@@ -204,7 +204,7 @@ def test_two_browsers_show_the_same(browser: Browser, page: Page, studio: Studio
     context = browser.new_context(viewport={"width": 1280, "height": 800}, bypass_csp=True)
     other = context.new_page()
     other.goto(f"{studio.url}/s/1/capture")
-    other.wait_for_function("cattailerStats.frames > 3")
+    told(other)
     page.get_by_role("checkbox", name="Arm Bass clarinet").click()
     expect(other.get_by_role("checkbox", name="Arm Bass clarinet")).to_be_checked(timeout=15_000)
     expect(other.locator("#capture-words")).to_have_text("Capture 1 track", timeout=15_000)

@@ -9,7 +9,7 @@ import pytest
 from playwright.sync_api import Page, expect
 
 from cattailer.services.session.demo import INPUTS
-from tests.helpers.studio import Studio, heard_on, moved_on, open_demo, post
+from tests.helpers.studio import Studio, heard_on, moved_on, open_demo, post, told
 
 pytestmark = pytest.mark.xdist_group("e2e")
 
@@ -17,7 +17,7 @@ pytestmark = pytest.mark.xdist_group("e2e")
 def open_levels(page: Page, studio: Studio, view: str = "rows") -> None:
     open_demo(page, studio)
     page.goto(f"{studio.url}/s/1/levels/{view}")
-    page.wait_for_function("cattailerStats.frames > 3")
+    told(page)
 
 
 @pytest.fixture(autouse=True)
@@ -39,7 +39,7 @@ def test_a_sound_check_from_wrong_gains_to_the_window(page: Page, studio: Studio
     page.get_by_role("link", name="Live room").click()
     page.get_by_role("button", name="All check").click()
     page.get_by_role("link", name="Rows", exact=True).click()
-    page.wait_for_function("cattailerStats.frames > 3")
+    told(page)
     expect(page.locator("#rows .row-level")).to_have_count(10)
     page.get_by_role("button", name="Listen to a check").click()
     expect(page.get_by_text("● Listening to a check")).to_be_visible()

@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 from playwright.sync_api import Browser, Locator, Page, expect
 
-from tests.helpers.studio import Studio, decoded, heard_on, open_demo, post
+from tests.helpers.studio import Studio, decoded, heard_on, open_demo, post, told
 
 pytestmark = pytest.mark.xdist_group("e2e")
 
@@ -24,7 +24,7 @@ def open_ears(page: Page, studio: Studio) -> None:
     post(page, "/s/1/players", mode="perform")
     post(page, "/s/1/tracks/arm", armed="true")
     page.goto(f"{studio.url}/s/1/listen/")
-    page.wait_for_function("cattailerStats.frames > 3")
+    told(page)
 
 
 def cell(page: Page, row: str, mix: str) -> Locator:
@@ -48,7 +48,7 @@ def test_a_cell_is_dragged_and_the_mix_follows(page: Page, studio: Studio) -> No
     heard_on(page, 1)
     page.reload()
     expect(cell(page, "Narrator", "Cue narrator")).to_have_attribute("data-level", "-60")
-    page.wait_for_function("cattailerStats.frames > 3")
+    told(page)
     page.keyboard.press("Control+z")
     expect(cell(page, "Narrator", "Cue narrator")).to_have_attribute("data-level", "0")
 
@@ -66,7 +66,7 @@ def test_ten_rows_by_keyboard_alone(page: Page, studio: Studio) -> None:
         expect(cell(page, row, "Cue band")).to_have_attribute("data-level", f"-{n}")
     heard_on(page, 0.5)
     page.reload()
-    page.wait_for_function("cattailerStats.frames > 3")
+    told(page)
     for n, row in enumerate(("Dulcimer left", "Dulcimer right", "Cello"), 1):
         expect(cell(page, row, "Cue band")).to_have_attribute("data-level", f"-{n}")
     cell(page, "Cello", "Cue band").focus()
@@ -96,7 +96,7 @@ def test_what_one_page_moves_the_other_shows(page: Page, browser: Browser, studi
     context = browser.new_context(viewport={"width": 1280, "height": 800}, bypass_csp=True)
     other = context.new_page()
     other.goto(f"{studio.url}/s/1/listen/")
-    other.wait_for_function("cattailerStats.frames > 3")
+    told(other)
     mine = cell(page, "Harmonium", "Main mix")
     mine.focus()
     for _ in range(5):
@@ -144,7 +144,7 @@ def test_alone_and_listening_of_a_track(page: Page, studio: Studio) -> None:
     page.get_by_role("button", name="Hear Cello alone").click()
     expect(page.get_by_role("button", name="Hear Cello alone")).to_have_attribute("aria-pressed", "false")
     page.get_by_role("link", name="Tracks", exact=True).click()
-    page.wait_for_function("cattailerStats.frames > 3")
+    told(page)
     page.get_by_role("group", name="When of Narrator").get_by_role("button", name="Always").click()
     expect(page.get_by_role("group", name="When of Narrator").get_by_role("button", name="Always")).to_have_attribute("aria-pressed", "true")
     page.get_by_label("Live level of Narrator in dB").fill("-3")
@@ -159,7 +159,7 @@ def test_alone_and_listening_of_a_track(page: Page, studio: Studio) -> None:
 def test_an_equaliser_a_compressor_and_a_reverb(page: Page, studio: Studio) -> None:
     open_ears(page, studio)
     page.get_by_role("link", name="Effects", exact=True).click()
-    page.wait_for_function("cattailerStats.frames > 3")
+    told(page)
     page.get_by_role("button", name="+ dyn: put a compressor into Cello", exact=True).click()
     expect(page.locator("#chip-dyn-track-3")).to_be_visible()
     heard_on(page, 1)
@@ -203,14 +203,14 @@ def test_a_guide_note_is_heard_in_ears_as_loud_as_its_cell_says(browser: Browser
     open_demo(page, studio)
     post(page, "/s/1/players", mode="rest")
     page.goto(f"{studio.url}/s/1/listen/guide")
-    page.wait_for_function("cattailerStats.frames > 3")
+    told(page)
     page.locator('[title="A4"]').focus()
     page.keyboard.press("Enter")
     page.get_by_role("button", name="Hold these keys").click()
     expect(page.get_by_role("button", name="Let go")).to_be_visible()
     other = browser.new_context(bypass_csp=True).new_page()
     other.goto(f"{studio.url}/s/1/listen/")
-    other.wait_for_function("cattailerStats.frames > 3")
+    told(other)
     guide = cell(other, "Guide notes", "Cue narrator")
     cue, main = (guide.get_attribute("data-mix") or "", cell(other, "Cello", "Main mix").get_attribute("data-mix") or "")
     before = tone_dbfs(other, studio, cue)
@@ -259,7 +259,7 @@ def test_solo_and_pan_in_the_sheet(page: Page, studio: Studio) -> None:
 def test_the_live_room_plugs_in_what_the_list_says(page: Page, studio: Studio) -> None:
     open_demo(page, studio)
     page.goto(f"{studio.url}/s/1/levels/room")
-    page.wait_for_function("cattailerStats.frames > 3")
+    told(page)
     page.get_by_label("Who plays into socket 12").select_option("harp")
     expect(page.get_by_label("How socket 12 is picked up")).to_have_value("dynamic")
     page.get_by_role("button", name="Plug in what the list says").click()

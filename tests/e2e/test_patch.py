@@ -6,7 +6,7 @@ import pytest
 from playwright.sync_api import Browser, Page, expect
 
 from cattailer.services.session.demo import INPUTS
-from tests.helpers.studio import Studio, heard_on, open_demo
+from tests.helpers.studio import Studio, heard_on, open_demo, told
 
 pytestmark = pytest.mark.xdist_group("e2e")
 
@@ -90,7 +90,7 @@ def test_the_same_with_the_keyboard_alone(page: Page, studio: Studio) -> None:
     focus(page, "Make the session")
     page.keyboard.press("Enter")
     page.wait_for_url("**/patch/")
-    page.wait_for_function("cattailerStats.frames >= 0")
+    page.wait_for_function("window.cattailerStats?.frames >= 0")
     focus(page, "Input list")
     page.keyboard.press("Enter")
     page.wait_for_url("**/list")
@@ -166,7 +166,7 @@ def test_two_people_at_one_row(browser: Browser, page: Page, studio: Studio) -> 
     other = context.new_page()
     for one in (page, other):
         one.goto(f"{studio.url}/s/1/patch/sockets")
-        one.wait_for_function("cattailerStats.frames > 3")
+        told(one)
     mine, theirs = (p.get_by_label("Notes on socket 7") for p in (page, other))
     mine.focus()
     theirs.fill("near the bellows")
@@ -188,7 +188,7 @@ def test_two_people_at_one_row(browser: Browser, page: Page, studio: Studio) -> 
 def test_a_loop_is_refused_by_name_and_a_capture_keeps_the_patch(page: Page, studio: Studio) -> None:
     open_demo(page, studio)
     page.goto(f"{studio.url}/s/1/patch/routes?grid=true")
-    page.wait_for_function("cattailerStats.frames > 3")
+    told(page)
     strings = page.locator("#grid thead th", has_text="Strings L").first
     column = strings.evaluate("e => e.cellIndex")
     page.locator("#grid tr", has_text="Cello").first.locator("td").nth(column - 1).click()

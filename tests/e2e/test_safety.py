@@ -5,7 +5,7 @@ from collections.abc import Iterator
 import pytest
 from playwright.sync_api import Page, expect
 
-from tests.helpers.studio import Studio, new_session, open_demo, state_is
+from tests.helpers.studio import Studio, new_session, open_demo, state_is, told
 
 pytestmark = pytest.mark.xdist_group("e2e")
 
@@ -39,7 +39,7 @@ def test_a_take_becomes_the_range_the_ruler_counts_minutes_and_all_files_are_che
     page.get_by_role("button", name="min", exact=True).click()
     expect(first).to_have_value("1")
     page.get_by_role("link", name="Takes").click()
-    page.wait_for_function("cattailerStats.frames > 3")
+    told(page)
     page.get_by_role("button", name="Check all files").click()
     expect(page.locator("#files-checked")).to_contain_text("here and unchanged", timeout=20_000)
 
@@ -49,7 +49,7 @@ def test_a_phone_captures_marks_and_shows_what_is_armed(page: Page, studio: Stud
     page.get_by_role("checkbox", name="Arm Cello", exact=True).check()
     page.set_viewport_size({"width": 390, "height": 844})
     page.goto(f"{studio.url}/s/1/capture/remote")
-    page.wait_for_function("cattailerStats.frames > 3")
+    told(page)
     assert page.evaluate("document.documentElement.scrollWidth") <= 390
     expect(page.locator("#rows")).to_contain_text("Cello")
     page.get_by_role("button", name="Capture 1 track").click()
@@ -66,7 +66,7 @@ def test_every_page_fits_on_a_tablet(page: Page, studio: Studio) -> None:
     page.set_viewport_size({"width": 820, "height": 1100})
     for path in ("patch/list", "levels", "timing", "listen", "capture", "takes/"):
         page.goto(f"{studio.url}/s/1/{path}")
-        page.wait_for_function("cattailerStats.frames > 3")
+        told(page)
         assert page.evaluate("document.documentElement.scrollWidth") <= 820, path
 
 

@@ -8,7 +8,7 @@ import pytest
 from playwright.sync_api import Page, expect
 
 from cattailer.media import wavfile
-from tests.helpers.studio import Studio, decoded, open_demo, state_is
+from tests.helpers.studio import Studio, decoded, open_demo, state_is, told
 
 pytestmark = pytest.mark.xdist_group("e2e")
 FOUR = ("Dulcimer left", "Dulcimer right", "Cello", "Frame drum")
@@ -37,7 +37,7 @@ def test_the_best_of_three_passes_is_chosen_joined_cut_tightened_and_written(pag
     studio.post("/s/1/range", first="41", last="42")
     studio.post("/s/1/range/loop")
     page.reload()
-    page.wait_for_function("cattailerStats.frames > 3")
+    told(page)
     studio.post("/s/1/players", mode="perform")
     page.keyboard.press("Shift+Space")
     state_is(page, "capturing")
@@ -45,7 +45,7 @@ def test_the_best_of_three_passes_is_chosen_joined_cut_tightened_and_written(pag
 
     # Phrases: two, drawn by hand, over these passes.
     page.goto(f"{studio.url}/s/1/takes/sheet/")
-    page.wait_for_function("cattailerStats.frames > 3")
+    told(page)
     page.locator("#sheet-track").select_option(label="Dulcimer left")
     page.wait_for_url("**/takes/sheet/?track=*")
     for place in ("41", "42"):
@@ -79,7 +79,7 @@ def test_the_best_of_three_passes_is_chosen_joined_cut_tightened_and_written(pag
 
     # The seam between both is moved where less is heard of it, or a little by hand; a cough is erased; a fade.
     page.get_by_role("link", name="Cut and join", exact=True).click()
-    page.wait_for_function("cattailerStats.frames > 3")
+    told(page)
     lines = page.locator(".piece-line")
     clock = page.locator("#clock").inner_text()
     page.keyboard.press("ArrowRight")
@@ -116,14 +116,14 @@ def test_the_best_of_three_passes_is_chosen_joined_cut_tightened_and_written(pag
     # A drum's notes go to the grid, and one key goes back.
     page.locator("select[data-goes]").select_option(label="Frame drum")
     page.wait_for_url("**/takes/cut/?track=*")
-    page.wait_for_function("cattailerStats.frames > 3")
+    told(page)
     page.get_by_role("button", name="Find notes").click()
     page.get_by_role("button", name="Tighten", exact=True).click()
     expect(page.locator("#message")).to_contain_text("Y hears what was before", timeout=20_000)
 
     # What is in use is written, and is what was chosen.
     page.get_by_role("link", name="All takes").click()
-    page.wait_for_function("cattailerStats.frames > 3")
+    told(page)
     page.get_by_role("button", name="Write what is in use").click()
     expect(page.locator("#written")).to_contain_text("files in", timeout=60_000)
     folder = Path(page.locator("#written p").inner_text().split(" in ", 1)[1].rstrip("."))
@@ -148,7 +148,7 @@ def test_the_best_of_three_passes_is_chosen_joined_cut_tightened_and_written(pag
     studio.post("/s/1/listen/alone", end="track:1")
     studio.post("/s/1/locate", position=str(oldest.start))
     page.get_by_role("link", name="Capture").click()
-    page.wait_for_function("cattailerStats.frames > 3")
+    told(page)
     page.keyboard.press("Space")
     state_is(page, "rolling")
     heard = decoded(page, studio, "1", 12_000, 36_000)

@@ -12,7 +12,7 @@ import pytest
 import soundfile
 from playwright.sync_api import Page, Route, expect
 
-from tests.helpers.studio import Studio, heard_on, moved_on, new_session, open_demo, post, state_is
+from tests.helpers.studio import Studio, heard_on, moved_on, new_session, open_demo, post, state_is, told
 
 pytestmark = pytest.mark.xdist_group("e2e")
 
@@ -31,10 +31,10 @@ def as_it_was(studio: Studio) -> Iterator[None]:
 def test_pick_a_buffer_measure_use_overdub_and_see_it_aligned(page: Page, studio: Studio) -> None:
     here = new_session(page, studio, "Overdub of the click")
     path = here.removeprefix(studio.url)
-    page.wait_for_function("cattailerStats.frames > 3")
+    told(page)
     page.keyboard.press("3")
     page.wait_for_url("**/timing/")
-    page.wait_for_function("cattailerStats.frames > 3")
+    told(page)
     page.get_by_role("button", name="256 samples for tracking").click()
     expect(page.get_by_role("button", name="Tracking: 256")).to_have_attribute("aria-pressed", "true")
     page.get_by_role("button", name="Measure this machine now").click()
@@ -58,12 +58,12 @@ def test_pick_a_buffer_measure_use_overdub_and_see_it_aligned(page: Page, studio
 
     post(page, f"{path}/patch/tracks", count=1, feed="in:12", name="Loop")
     page.goto(f"{here}/patch/routes?grid=true")
-    page.wait_for_function("cattailerStats.frames > 3")
+    told(page)
     cell = page.locator("#grid tr", has_text="Loop").first.locator("td.to.on")
     cell.click()  # what comes back must not go out again
     expect(page.locator("#grid tr", has_text="Loop").first.locator("td.to.on")).to_have_count(0)
     page.goto(f"{here}/capture")
-    page.wait_for_function("cattailerStats.frames > 3")
+    told(page)
     page.get_by_role("checkbox", name="Arm Loop").click()
     expect(page.locator("#capture-words")).to_have_text("Capture 1 track")
     page.keyboard.press("p")
@@ -89,7 +89,7 @@ def test_pick_a_buffer_measure_use_overdub_and_see_it_aligned(page: Page, studio
 def test_the_tempo_map_by_typing_and_tapping(page: Page, studio: Studio) -> None:
     open_demo(page, studio)
     page.goto(f"{studio.url}/s/1/timing/tempo")
-    page.wait_for_function("cattailerStats.frames > 3")
+    told(page)
     page.get_by_label("Tempo from bar", exact=True).fill("9")
     page.get_by_label("Tempo in quarters a minute").fill("1e9")
     page.get_by_role("button", name="Set the tempo").click()
@@ -122,7 +122,7 @@ def test_counted_in_by_keyboard_and_let_in_afterwards(page: Page, studio: Studio
     here = new_session(page, studio, "Counted in")
     post(page, f"{here.removeprefix(studio.url)}/patch/tracks", count=1, feed="in:6", name="Drum")
     page.goto(f"{here}/capture")
-    page.wait_for_function("cattailerStats.frames > 3")
+    told(page)
     page.get_by_role("checkbox", name="Arm Drum").click()
     expect(page.locator("#capture-words")).to_have_text("Capture 1 track")
     page.keyboard.press("i")
@@ -157,7 +157,7 @@ def test_counted_in_by_keyboard_and_let_in_afterwards(page: Page, studio: Studio
 def test_click_silences_loop_and_a_click_for_other_programs(page: Page, studio: Studio) -> None:
     here = new_session(page, studio, "Click and loop")
     page.goto(f"{here}/timing/click")
-    page.wait_for_function("cattailerStats.frames > 3")
+    told(page)
     page.get_by_label("Silent from bar").fill("9")
     page.get_by_label("Silent until bar, empty for the end").fill("4")
     page.get_by_role("button", name="No click there").click()
@@ -197,7 +197,7 @@ def test_click_silences_loop_and_a_click_for_other_programs(page: Page, studio: 
     page.goto(f"{here}/takes/")
     expect(page.get_by_role("button", name="Play Click, take 1")).to_be_visible()
     page.goto(f"{here}/capture")
-    page.wait_for_function("cattailerStats.frames > 3")
+    told(page)
     page.keyboard.press("ArrowRight")
     expect(page.locator("#bars")).to_have_text(re.compile("bar 2 "))
     page.keyboard.press("Space")
@@ -214,7 +214,7 @@ def test_a_busy_computer_then_another_rate(page: Page, studio: Studio) -> None:
     path = here.removeprefix(studio.url)
     post(page, f"{path}/patch/tracks", count=1, feed="in:3", name="Cello")
     page.goto(f"{here}/timing/")
-    page.wait_for_function("cattailerStats.frames > 3")
+    told(page)
     post(page, f"{path}/tracks/arm", armed="true")
     page.keyboard.press("Shift+Space")
     state_is(page, "capturing")
@@ -230,7 +230,7 @@ def test_a_busy_computer_then_another_rate(page: Page, studio: Studio) -> None:
     lanes = page.evaluate(f"fetch('{path}/capture/lanes?at=0&columns=10').then(r => r.json())")
     assert lanes["dropouts"]
     page.goto(f"{here}/timing/rate")
-    page.wait_for_function("cattailerStats.frames > 3")
+    told(page)
     page.get_by_role("row", name=re.compile("^96 kHz")).get_by_role("button", name="Convert and use").click()
     expect(page.get_by_role("row", name=re.compile("^96 kHz"))).to_contain_text("in use", timeout=30_000)
     expect(page.get_by_role("row", name=re.compile("^96 kHz"))).to_contain_text("there")

@@ -78,7 +78,7 @@ class Served:
 
         self.runner.run(self.front(scope, receive, send))
         status = next((m["status"] for m in sent if "status" in m), 101 if sent else 0)
-        found = next((m.get("headers", []) for m in sent if "status" in m), [])
+        found: list[tuple[bytes, bytes]] = next((m.get("headers", []) for m in sent if "status" in m), [])
         return Answer(status, {n.decode(): v.decode() for n, v in found}, b"".join(m.get("body", b"") for m in sent))
 
     def key(self, role: Role, mix: str = "") -> str:

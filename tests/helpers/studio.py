@@ -82,11 +82,16 @@ def state_is(page: Page, state: str, seconds: float = 15) -> None:
     )
 
 
+def told(page: Page) -> None:
+    """Waits until frames come: the page's script runs, and its line is open."""
+    page.wait_for_function("window.cattailerStats?.frames > 3")
+
+
 def open_demo(page: Page, studio: Studio) -> None:
     """The Capture stage, stopped, with nothing armed."""
     page.request.post(f"{studio.url}/s/1/enter")
     page.goto(f"{studio.url}/s/1/")
-    page.wait_for_function("cattailerStats.frames > 3")
+    told(page)
     if page.evaluate("document.body.dataset.state") != "stopped":
         page.keyboard.press("Shift+Space" if page.evaluate("document.body.dataset.state") == "capturing" else "Space")
         state_is(page, "stopped")

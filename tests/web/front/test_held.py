@@ -14,6 +14,7 @@ import pytest
 from websockets.exceptions import ConnectionClosed, InvalidStatus
 from websockets.sync.client import ClientConnection, connect
 
+from cattailer.core.access.rights import PLAYER_FRAME, PLAYER_TOPICS
 from cattailer.core.access.roles import Role
 from cattailer.engine.messages.commands import Roll
 from cattailer.processes import certificate
@@ -199,7 +200,11 @@ def test_a_player_hears_its_own_mix_and_moves_nothing_else(desk: Desk) -> None:
         mix = int(page.partition('data-mix="')[2].partition('"')[0])
         with connect(f"ws://127.0.0.1:{port}/s/{session}/live", additional_headers=headers) as line:
             line.send(json.dumps({"listen": mix}))
-            assert any(isinstance(line.recv(timeout=5), bytes) for _ in range(100))
+            heard = [line.recv(timeout=5) for _ in range(100)]
+            assert any(isinstance(h, bytes) for h in heard)
+            said = [m for m in map(json.loads, (h for h in heard if isinstance(h, str)))]
+            assert {m["topic"] for m in said} <= PLAYER_TOPICS
+            assert {key for m in said if m["topic"] == "frame" for key in m} == PLAYER_FRAME
             for wish in ({"listen": mix + 1}, {"tune": 1}, {"levels": True}, {"keys": [60]},
                          {"move": [["track:1", "", "fader_db", -3.0]]}, {"move": [["track:1", f"mix:{mix + 1}", "level_db", -3.0]]}):
                 line.send(json.dumps(wish))

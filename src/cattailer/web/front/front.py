@@ -9,6 +9,7 @@ from contextlib import suppress
 import structlog
 from flask import Flask
 
+from cattailer.core.access.rights import Rights
 from cattailer.core.access.roles import Device, Role
 from cattailer.core.errors import Refusal
 from cattailer.services.desk.desk import Desk
@@ -86,12 +87,12 @@ class Front:
 
     async def _sound(self, device: Device, receive: Receive, send: Send) -> None:
         try:
-            where = await asyncio.get_running_loop().run_in_executor(
+            session_id, mix, rate_hz = await asyncio.get_running_loop().run_in_executor(
                 self.hub.threads, ownmix.where_is, self._desk, device.mix
             )
         except Refusal as why:
             return await _say(send, why.status, why.message)
-        await plain.play(self._desk, self.hub, where, device.id, receive, send)
+        await plain.play(self._desk, self.hub, session_id, rate_hz, Rights(device, mix), receive, send)
         return None
 
     async def _in_turn(self, scope: Message, body: bytes, device: Device | None, send: Send) -> None:
@@ -110,11 +111,11 @@ class Front:
         try:
             device = self._gate.admit(asked)
             session_id = _session_of(scope["path"])
-            only_mix = None
+            own = None
             if device is None or session_id is None:
                 raise Refusal("There is nothing at this address.", 404)
             if device.role is Role.PLAYER:
-                only_mix = await asyncio.get_running_loop().run_in_executor(
+                own = await asyncio.get_running_loop().run_in_executor(
                     self.hub.threads, ownmix.mix_in, self._desk, session_id, device.mix
                 )
         except (Refusal, Elsewhere) as why:
@@ -122,10 +123,7 @@ class Front:
             return await _refuse_line(send, why)
         _is_known(scope)
         await send({"type": "websocket.accept"})
-        await self.hub.serve(
-            Line(self._desk, session_id, self.hub.threads, send, device.id, only_mix, device.role is Role.ASSISTANT),
-            receive, send,
-        )
+        await self.hub.serve(Line(self._desk, session_id, self.hub.threads, send, Rights(device, own)), receive, send)
         return None
 
 

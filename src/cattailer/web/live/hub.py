@@ -111,11 +111,16 @@ class Hub:
                 if line.mix == message["mix"]:
                     line.sound(message["pcm"])
             return
-        text = json.dumps(message) if self._lines else ""
+        texts: dict[bool, str] = {}
         now = time.monotonic()
         for line in self._lines:
             if message["topic"] != "frame" or message["session"] == line.session_id:
-                line.tell(text)
+                whole = line.rights.whole
+                if whole not in texts:
+                    told = line.rights.told(message)
+                    texts[whole] = "" if told is None else json.dumps(told)
+                if texts[whole]:
+                    line.tell(texts[whole])
             elif now - line.elsewhere_at > ELSEWHERE_S:
                 line.elsewhere_at = now
                 line.say("elsewhere", title=message["title"])

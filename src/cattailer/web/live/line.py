@@ -18,9 +18,9 @@ from typing import Any
 import structlog
 from pydantic import ValidationError
 
+from cattailer.core.access.rights import EVERYTHING, Rights
 from cattailer.core.errors import Refusal
 from cattailer.core.mix.moving import Move
-from cattailer.core.patch.patch import PatchMix
 from cattailer.services.desk.desk import Desk
 from cattailer.services.stages.levels import tuning, watch
 from cattailer.web.live.hand import Hand
@@ -33,7 +33,6 @@ MOST_UNDONE = 50
 MOST_WAITING = 64
 """Messages for a page that does not read; then the oldest are left out. It is two seconds of frames."""
 TUNE_S, WATCH_S = 0.12, 2.0
-PLAYER_MAY = {"listen", "move", "settle"}
 
 NOT_DONE = "That was not written down: the database or the engine did not answer. A capture goes on. Do it once more."
 log = structlog.get_logger("live")
@@ -44,20 +43,17 @@ Send = Callable[[Message], Awaitable[None]]
 
 
 class Line:
-    """``only_mix`` is the one mix that a player's page may hear and move, None where it may everything; ``reads``
-    says that nothing may be moved. ``threads`` does what waits."""
+    """``threads`` does what waits."""
 
     def __init__(
-        self, desk: Desk, session_id: int, threads: Executor, send: Send, owner: int = 0,
-        only_mix: PatchMix | None = None, reads: bool = False,
+        self, desk: Desk, session_id: int, threads: Executor, send: Send, rights: Rights = EVERYTHING,
     ) -> None:
-        self.session_id, self.owner, self.mix = session_id, owner, 0
+        self.session_id, self.rights, self.mix = session_id, rights, 0
         self.put_out = False
         self.wish = Wish(levels=False)
         self.known: dict[str, Any] = {}
         self.elsewhere_at = self.tuned_at = self._watched_at = 0.0
         self._desk, self._threads, self._send = desk, threads, send
-        self._only_mix, self._reads = only_mix, reads
         self._hand = Hand(desk, session_id)
         self._loop = asyncio.get_running_loop()
         self._waiting: deque[Message] = deque(maxlen=MOST_WAITING)
@@ -66,11 +62,18 @@ class Line:
         self._doing: set[asyncio.Task[None]] = set()
         self._heard_at, self._heard = 0.0, 0
 
+    @property
+    def owner(self) -> int:
+        """The device's number."""
+        return self.rights.device.id
+
     def tell(self, text: str) -> None:
         self._put({"type": "websocket.send", "text": text})
 
     def say(self, topic: str, **values: object) -> None:
-        self.tell(json.dumps({"topic": topic, **values}))
+        told = self.rights.told({"topic": topic, **values})
+        if told is not None:
+            self.tell(json.dumps(told))
 
     def sound(self, pcm: bytes) -> None:
         self._put({"type": "websocket.send", "bytes": pcm})
@@ -112,7 +115,8 @@ class Line:
         except ValidationError:
             self.say("problem", message=UNKNOWN_WISH)
             return
-        if why := self._forbids(wish):
+        asked = {name for name in wish.model_fields_set if getattr(wish, name) not in (None, False, [])}
+        if why := self.rights.refuses(asked, wish.listen or 0, {target for _, target, *_ in wish.move}):
             self.say("problem", message=why)
             return
         before = self.wish
@@ -128,19 +132,6 @@ class Line:
         if wish.levels and time.monotonic() - self._watched_at > WATCH_S:
             self._watched_at = time.monotonic()
             self._do(lambda: watch.keep_watching(self._desk, self.session_id))
-
-    def _forbids(self, wish: Wish) -> str:
-        """Why this page may not ask for that, or nothing."""
-        asked = {name for name in wish.model_fields_set if getattr(wish, name) not in (None, False, [])}
-        if self._reads and asked & {"move", "settle", "keys"}:
-            return "An assistant's page reads levels and hears mixes. Controls are the engineer's; nothing was moved."
-        mix = self._only_mix
-        if mix is None:
-            return ""
-        other = (wish.listen or mix.id) != mix.id or any(target != mix.key for _, target, *_ in wish.move)
-        if asked - PLAYER_MAY or other:
-            return "This page opens one mix, its own. Nothing was done."
-        return ""
 
     def tick(self) -> None:
         """Twenty times a second: what is due of what goes by itself."""

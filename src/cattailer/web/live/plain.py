@@ -5,7 +5,7 @@ import struct
 
 import numpy as np
 
-from cattailer.core.patch.patch import PatchMix
+from cattailer.core.access.rights import Rights
 from cattailer.services.desk.desk import Desk
 from cattailer.web.live.hub import Hub
 from cattailer.web.live.line import Line, Message, Receive, Send
@@ -43,15 +43,14 @@ def words_of(pcm: bytes) -> bytes:
 
 
 async def play(
-    desk: Desk, hub: Hub, where: tuple[int, PatchMix, int], owner: int, receive: Receive, send: Send
+    desk: Desk, hub: Hub, session_id: int, rate_hz: int, rights: Rights, receive: Receive, send: Send
 ) -> None:
-    """``where``: the session, the mix in it, and its rate."""
-    session_id, mix, rate_hz = where
+    """The device's own mix, until it is gone."""
     headers = [(b"content-type", b"audio/wav"), (b"cache-control", b"no-store")]
     await send({"type": "http.response.start", "status": 200, "headers": headers})
     await send({"type": "http.response.body", "body": header(rate_hz), "more_body": True})
-    line = PlainSound(desk, session_id, hub.threads, send, owner, mix)
-    line.mix = mix.id
+    line = PlainSound(desk, session_id, hub.threads, send, rights)
+    line.mix = rights.own.id if rights.own else 0
     await hub.serve(line, receive, _sound_only(send))
     await send({"type": "http.response.body", "body": b"", "more_body": False})
 
