@@ -179,7 +179,7 @@ def test_more_pages_than_there_is_room_for_leave_room_for_stop(page: Page, studi
     open_demo(page, studio)
     address = f"{studio.url.replace('http', 'ws')}/s/1/live"
     with ExitStack() as open_lines:
-        lines = [open_lines.enter_context(connect(address)) for _ in range(90)]
+        lines = [open_lines.enter_context(connect(address, close_timeout=0.1)) for _ in range(90)]
         words = [m for line in lines[-5:] for m in heard(line) if m["topic"] == "problem"]
         assert "pages are open already" in words[0]["message"]
         page.keyboard.press("Space")

@@ -9,6 +9,7 @@ import time
 from contextlib import ExitStack, suppress
 from pathlib import Path
 from typing import Any
+from unittest.mock import Mock
 
 import pytest
 from websockets.exceptions import ConnectionClosed, InvalidStatus
@@ -98,17 +99,33 @@ def test_newcomers_get_in_however_many_hold_on(desk: Desk, monkeypatch: pytest.M
     with at_a_port(desk) as (served, port):
         keeps = [connected(port, b"GET / HT") for _ in range(held.MOST_UNKNOWN + 40)]
         assert status(port, "/door") == 200
-        wait_for(lambda: len(served.server.callers._unknown) <= held.MOST_UNKNOWN)
+        wait_for(lambda: served.server.callers.held <= held.MOST_UNKNOWN)
         for each in keeps:
             each.close()
-        wait_for(lambda: not served.server.callers._unknown)
+        wait_for(lambda: not served.server.callers.held)
 
 
 @pytest.mark.without_engine
+def test_whoever_has_a_key_and_holds_hundreds_loses_its_own(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(held, "MOST_KNOWN", 4)
+    callers, made = held.Callers(), [Mock(name=str(n)) for n in range(8)]
+    for connection, owner in zip(made, [0, 7, 3, 7, 7, 7, 3, 3], strict=True):
+        callers.came(connection)
+        callers.is_known(connection, owner)
+        callers.is_known(connection, owner)
+    ended = [n for n, connection in enumerate(made) if connection.transport.abort.called]
+    assert 1 in ended, "the oldest of whoever holds most"
+    assert not {0, 5, 7} & set(ended), "whoever holds one keeps it, and the newest stay"
+    assert len(ended) == 4
+    for connection in made:
+        callers.went(connection)
+    assert not callers.held
+
+
 def test_nothing_waits_for_what_was_sent_before_to_be_acknowledged(desk: Desk) -> None:
     with at_a_port(desk) as (served, port):
         line = connected(port, b"")
-        (connection,) = wait_for(lambda: [*served.server.callers._unknown])
+        (connection,) = wait_for(lambda: [*served.server.callers._owner])
         sent_by = connection.transport.get_extra_info("socket")
         assert sent_by.getsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY)
         line.close()
@@ -122,7 +139,7 @@ def test_an_answer_that_nobody_reads_is_given_up(desk: Desk, monkeypatch: pytest
         line.setsockopt(socket.SOL_SOCKET, socket.SO_RCVBUF, 2048)
         line.connect(("127.0.0.1", port))
         line.sendall(b"GET /static/app.css HTTP/1.1\r\nHost: localhost\r\n\r\n" * 60)
-        wait_for(lambda: not served.server.callers._known and not served.server.callers._unknown)
+        wait_for(lambda: not served.server.callers.held)
         line.close()
 
 

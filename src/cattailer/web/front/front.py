@@ -64,7 +64,7 @@ class Front:
                 return await _say(send, why.status, why.message)
             scope["state"]["refusal"], device = why, None
         if device is not None:
-            _is_known(scope)
+            _is_known(scope, device)
             if asked.path == PLAIN_SOUND and device.role is Role.PLAYER:
                 return await self._sound(device, receive, send)
         scope["state"] |= {
@@ -121,16 +121,16 @@ class Front:
         except (Refusal, Elsewhere) as why:
             await self._hold_back(scope, asked)
             return await _refuse_line(send, why)
-        _is_known(scope)
+        _is_known(scope, device)
         await send({"type": "websocket.accept"})
         await self.hub.serve(Line(self._desk, session_id, self.hub.threads, send, Rights(device, own)), receive, send)
         return None
 
 
-def _is_known(scope: Message) -> None:
+def _is_known(scope: Message, device: Device) -> None:
     connection = scope["state"].get("connection")
     if connection is not None:
-        connection.callers.is_known(connection)
+        connection.callers.is_known(connection, device.id)
 
 
 async def _whole(receive: Receive, most: int) -> bytes | None:

@@ -3,7 +3,7 @@
 The server is uvicorn's; this adds what it leaves open. A head must come within ten seconds of its first byte, an
 answer must be read within thirty, and of connections whose caller is not known (no key, or nothing said yet) only so
 many are held: a new one takes the place of the oldest, so a newcomer always gets in, and whoever holds hundreds open
-loses them. """
+loses them. Of those with a key, whoever holds most makes room. """
 
 import asyncio
 import ssl
@@ -21,32 +21,45 @@ BACKLOG, AT_A_TIME = 2048, 8
 
 
 class Callers:
-    """The connections of a server, oldest first."""
+    """The connections of a server by who has them, oldest first."""
 
     def __init__(self) -> None:
-        self._unknown: dict[Connection, None] = {}
-        self._known: dict[Connection, None] = {}
+        self._of: dict[int | None, dict[Connection, None]] = {}
+        self._owner: dict[Connection, int | None] = {}
+
+    @property
+    def held(self) -> int:
+        return len(self._owner)
 
     def came(self, connection: "Connection") -> None:
-        self._add(self._unknown, connection, MOST_UNKNOWN)
+        self._add(connection, None)
+        if len(self._of[None]) > MOST_UNKNOWN:
+            self._end_oldest(None)
 
-    def is_known(self, connection: "Connection") -> None:
-        """It has shown that it may come in. Asking again makes it the newest."""
-        if connection in self._unknown or connection in self._known:
-            self.went(connection)
-            self._add(self._known, connection, MOST_KNOWN)
+    def is_known(self, connection: "Connection", owner: int) -> None:
+        """It has shown whose it is, so it may come in. Asking again makes it the newest."""
+        if connection not in self._owner:
+            return
+        self.went(connection)
+        self._add(connection, owner)
+        if self.held - len(self._of.get(None, ())) > MOST_KNOWN:
+            self._end_oldest(max((o for o in self._of if o is not None), key=lambda o: len(self._of[o])))
 
     def went(self, connection: "Connection") -> None:
-        self._unknown.pop(connection, None)
-        self._known.pop(connection, None)
+        if connection in self._owner:
+            owner = self._owner.pop(connection)
+            del self._of[owner][connection]
+            if not self._of[owner]:
+                del self._of[owner]
 
-    @staticmethod
-    def _add(held: "dict[Connection, None]", connection: "Connection", most: int) -> None:
-        held[connection] = None
-        if len(held) > most:
-            oldest = next(iter(held))
-            del held[oldest]
-            oldest.transport.abort()
+    def _add(self, connection: "Connection", owner: int | None) -> None:
+        self._owner[connection] = owner
+        self._of.setdefault(owner, {})[connection] = None
+
+    def _end_oldest(self, owner: int | None) -> None:
+        oldest = next(iter(self._of[owner]))
+        self.went(oldest)
+        oldest.transport.abort()
 
 
 class _Unread:
