@@ -20,7 +20,8 @@ from cattailer.core.access.roles import Role
 from cattailer.engine.messages.commands import Roll
 from cattailer.processes import certificate
 from cattailer.services.desk.desk import Desk
-from cattailer.services.session import demo, opening
+from cattailer.services.session import demo, opening, sessions
+from cattailer.services.stages.timing import rates
 from cattailer.web.front import front, held
 from cattailer.web.front.gate import COOKIE, Policy
 from cattailer.web.front.serving import secure_context
@@ -241,12 +242,27 @@ def test_a_player_on_plain_http_hears_its_mix_as_a_sound_file_that_goes_on(desk:
     opening.open_session(desk, session)
     with at_a_port(desk) as (served, port):
         asked = http.client.HTTPConnection("127.0.0.1", port, timeout=20)
-        asked.request("GET", "/player/sound", headers={"Cookie": f"{COOKIE}={served.key(Role.PLAYER, 'Cue band')}"})
+        headers = {"Cookie": f"{COOKIE}={served.key(Role.PLAYER, 'Cue band')}"}
+        asked.request("GET", "/player/sound", headers=headers)
         answer = asked.getresponse()
         assert (answer.status, answer.getheader("content-type")) == (200, "audio/wav")
         head = answer.read(44)
         assert (head[:4], head[8:16], int.from_bytes(head[24:28], "little")) == (b"RIFF", b"WAVEfmt ", 48000)
         assert len(answer.read(48000)) == 48000, "a quarter of a second"
+        rates.begin(desk, session, 44100)
+        while answer.read(48000):
+            pass  # the file says how fast it is, so another rate is another file
+        wait_for(lambda: not served.front.hub._lines)
+        asked.request("GET", "/player/sound", headers=headers)
+        answer = asked.getresponse()
+        assert int.from_bytes(answer.read(44)[24:28], "little") == 44100
+        assert len(answer.read(48000)) == 48000
+        opening.open_session(desk, sessions.create_session(desk, "Another"))
+        while answer.read(48000):
+            pass  # and nothing comes from a session that is not open any more
+        asked.request("GET", "/player/sound", headers=headers)
+        answer = asked.getresponse()
+        assert (answer.status, b"no cue mix called" in answer.read()) == (409, True)
         asked.close()
         wait_for(lambda: not served.front.hub._lines)
 

@@ -11,7 +11,7 @@ CONTROLS = frozenset({"move", "settle", "keys"})
 """Wishes that change what is heard."""
 PLAYER_ASKS = frozenset({"listen", "move", "settle"})
 PLAYER_TOPICS = frozenset({"frame", "revision", "problem", "elsewhere"})
-PLAYER_FRAME = frozenset({"topic", "t", "session", "title", "revision", "state", "where"})
+PLAYER_FRAME = frozenset({"topic", "t", "session", "title", "revision", "rate", "state", "where"})
 """Of a frame, what a player's page shows: whether it runs, and where. Levels and takes are others' business, and thirty
 times a second they are what a phone's network is full of."""
 

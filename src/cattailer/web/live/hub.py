@@ -109,7 +109,7 @@ class Hub:
         if message["topic"] == "mix":
             for line in self._lines:
                 if line.mix == message["mix"]:
-                    line.sound(message["pcm"])
+                    line.sound(message["pcm"], message["rate"])
             return
         texts: dict[bool, str] = {}
         now = time.monotonic()

@@ -75,7 +75,7 @@ class Line:
         if told is not None:
             self.tell(json.dumps(told))
 
-    def sound(self, pcm: bytes) -> None:
+    def sound(self, pcm: bytes, rate_hz: int) -> None:
         self._put({"type": "websocket.send", "bytes": pcm})
 
     def _put(self, message: Message) -> None:

@@ -1,7 +1,10 @@
 """A mix as an endless WAV file (PCM, 16 bits, stereo), for browsers on plain HTTP, which play that but give no
-worklet."""
+worklet. It ends with its rate or its session, and the page asks for the next one."""
 
+import asyncio
 import struct
+import time
+from concurrent.futures import Executor
 
 import numpy as np
 
@@ -12,20 +15,47 @@ from cattailer.web.live.line import Line, Message, Receive, Send
 
 ENDLESS = 0xFFFFFFFF
 """As a length: until the connection ends."""
+SILENT_S = 3.0
+"""A mix of which nothing came for so long has gone: another session is open, or the engine is started again."""
 
 
 class PlainSound(Line):
-    """A line that is told nothing, and hears its mix."""
+    """A line that is told nothing, and hears its mix at the rate that its file says."""
+
+    def __init__(
+        self, desk: Desk, session_id: int, threads: Executor, send: Send, rights: Rights, rate_hz: int,
+    ) -> None:
+        super().__init__(desk, session_id, threads, send, rights)
+        self.mix = rights.own.id if rights.own else 0
+        self._rate_hz = rate_hz
+        self._heard_at = time.monotonic()
+        self._over = asyncio.Event()
 
     def tell(self, text: str) -> None:
         pass
 
-    def sound(self, pcm: bytes) -> None:
-        self._put({"type": "http.response.body", "body": words_of(pcm), "more_body": True})
+    def sound(self, pcm: bytes, rate_hz: int) -> None:
+        self._heard_at = time.monotonic()
+        if rate_hz != self._rate_hz:
+            self._over.set()
+        elif not self._over.is_set():
+            self._put({"type": "http.response.body", "body": words_of(pcm), "more_body": True})
+
+    def tick(self) -> None:
+        if time.monotonic() - self._heard_at > SILENT_S:
+            self._over.set()
 
     async def read(self, receive: Receive) -> int:
-        while (await receive())["type"] != "http.disconnect":
-            pass
+        async def gone() -> None:
+            while (await receive())["type"] != "http.disconnect":
+                pass
+
+        waiting = [asyncio.create_task(gone()), asyncio.create_task(self._over.wait())]
+        try:
+            await asyncio.wait(waiting, return_when=asyncio.FIRST_COMPLETED)
+        finally:
+            for task in waiting:
+                task.cancel()
         return 0
 
 
@@ -45,12 +75,11 @@ def words_of(pcm: bytes) -> bytes:
 async def play(
     desk: Desk, hub: Hub, session_id: int, rate_hz: int, rights: Rights, receive: Receive, send: Send
 ) -> None:
-    """The device's own mix, until it is gone."""
+    """The device's own mix, until it is gone, or its rate or session is another."""
     headers = [(b"content-type", b"audio/wav"), (b"cache-control", b"no-store")]
     await send({"type": "http.response.start", "status": 200, "headers": headers})
     await send({"type": "http.response.body", "body": header(rate_hz), "more_body": True})
-    line = PlainSound(desk, session_id, hub.threads, send, rights)
-    line.mix = rights.own.id if rights.own else 0
+    line = PlainSound(desk, session_id, hub.threads, send, rights, rate_hz)
     await hub.serve(line, receive, _sound_only(send))
     await send({"type": "http.response.body", "body": b"", "more_body": False})
 

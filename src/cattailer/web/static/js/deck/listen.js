@@ -2,9 +2,12 @@
 // others the mix plays through an ordinary audio element, later.
 import { on, wish } from "../page/socket.js";
 
-const stats = { received: 0, heard: 0, loudest: 0, buffered: 0, gaps: 0 };
+const stats = { received: 0, heard: 0, loudest: 0, buffered: 0, gaps: 0, rate_hz: 0 };
 window.cattailerListen = stats;
 const LATER = "Without HTTPS it plays here a second or two late: to hear how it is, not to play along.";
+const AGAIN_MS = 1000; // an engine that is started again takes as long
+const MOST_TRIES = 10;
+let listening = false;
 let context = null;
 let node = null;
 
@@ -12,37 +15,48 @@ export function startListen() {
   const button = document.querySelector("[data-press='listen']");
   if (!button) return;
   const mix = Number(button.dataset.mix);
+  let rate = Number(document.body.dataset.rate);
   const label = document.getElementById("listen-label");
   const words = document.getElementById("listen-words");
-  const show = (listening) => {
-    button.setAttribute("aria-pressed", String(listening));
-    label.textContent = listening ? "Stop listening" : "Listen here";
-    if (!listening) words.textContent = "not heard here";
+  const show = (pressed) => {
+    button.setAttribute("aria-pressed", String(pressed));
+    label.textContent = pressed ? "Stop listening" : "Listen here";
+    if (!pressed) words.textContent = "not heard here";
   };
   if (!window.isSecureContext) return button.dataset.sound ? playPlainly(button, show, words) : sayWhy(button, words);
-  button.addEventListener("click", async () => {
-    if (node) {
-      wish({ listen: 0 });
-      await context.close();
-      context = node = null;
-      show(false);
-      return;
-    }
-    const rate = Number(document.body.dataset.rate);
-    context = new AudioContext({ sampleRate: rate, latencyHint: "interactive" });
-    await context.audioWorklet.addModule(new URL("listen-worklet.js", import.meta.url));
-    node = new AudioWorkletNode(context, "mix-player", { numberOfInputs: 0, outputChannelCount: [2] });
+  const close = () => {
+    context?.close();
+    context = node = null;
+  };
+  const open = async () => {
+    close();
+    Object.assign(stats, { heard: 0, rate_hz: rate });
+    const made = new AudioContext({ sampleRate: rate, latencyHint: "interactive" });
+    context = made;
+    await made.audioWorklet.addModule(new URL("listen-worklet.js", import.meta.url));
+    if (context !== made) return; // stopped meanwhile, or at another rate
+    node = new AudioWorkletNode(made, "mix-player", { numberOfInputs: 0, outputChannelCount: [2] });
     node.port.onmessage = ({ data }) => {
+      if (context !== made) return;
       Object.assign(stats, data);
       const own = 1000 * ((context?.baseLatency ?? 0) + (context?.outputLatency ?? 0));
       words.textContent = `${String(Math.round(data.buffered + own)).padStart(3)} ms behind${data.gaps ? `, ${data.gaps} ${data.gaps === 1 ? "gap" : "gaps"}` : ""}`;
     };
-    node.connect(context.destination);
-    await context.resume();
-    wish({ listen: mix });
-    show(true);
+    node.connect(made.destination);
+    await made.resume();
+  };
+  button.addEventListener("click", async () => {
+    listening = !listening;
+    if (!listening) close();
+    else await open();
+    wish({ listen: listening ? mix : 0 });
+    show(listening);
   });
-  on("open", () => { if (node) wish({ listen: mix }); });
+  on("open", () => { if (listening) wish({ listen: mix }); });
+  on("frame", (frame) => {
+    rate = frame.rate;
+    if (listening && rate !== stats.rate_hz) open(); // played on as it was, it would be at another pitch
+  });
   on("mix", (data) => {
     stats.received += data.byteLength / 8;
     node?.port.postMessage(data, [data]);
@@ -50,27 +64,43 @@ export function startListen() {
 }
 
 function playPlainly(button, show, words) {
-  let sound = null;
+  const sound = new Audio();
+  let tries = 0;
+  const stop = () => {
+    listening = false;
+    sound.removeAttribute("src");
+    sound.load();
+    show(false);
+    words.textContent = LATER;
+  };
+  const play = () => {
+    if (!listening) return;
+    sound.src = button.dataset.sound;
+    sound.play().catch(({ name }) => { if (name === "NotAllowedError") stop(); });
+  };
+  // The file ends with its rate or its session; the next one is asked for.
+  const again = () => {
+    if (!listening) return;
+    tries += 1;
+    if (tries > MOST_TRIES) stop();
+    else setTimeout(play, AGAIN_MS);
+  };
+  sound.addEventListener("timeupdate", () => {
+    if (!listening) return;
+    tries = 0;
+    stats.heard = sound.currentTime;
+    const { buffered } = sound;
+    if (buffered.length) words.textContent = `about ${(buffered.end(buffered.length - 1) - sound.currentTime).toFixed(1)} s behind`;
+  });
+  sound.addEventListener("ended", again);
+  sound.addEventListener("error", again);
   words.textContent = LATER;
-  button.addEventListener("click", async () => {
-    if (sound) {
-      sound.pause();
-      sound.removeAttribute("src");
-      sound.load();
-      sound = null;
-      show(false);
-      words.textContent = LATER;
-      return;
-    }
-    sound = new Audio(button.dataset.sound);
-    sound.addEventListener("timeupdate", ({ target }) => {
-      stats.heard = target.currentTime;
-      const { buffered } = target;
-      if (buffered.length) words.textContent = `about ${(buffered.end(buffered.length - 1) - target.currentTime).toFixed(1)} s behind`;
-    });
-    sound.addEventListener("ended", () => button.click());
+  button.addEventListener("click", () => {
+    if (listening) return stop();
+    listening = true;
+    tries = 0;
     show(true);
-    await sound.play();
+    play();
   });
 }
 
