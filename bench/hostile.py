@@ -31,7 +31,7 @@ import zmq
 from common import tell
 from flask import Flask
 from hostile_lines import lines
-from hostile_values import image, value
+from hostile_values import changed, image, value
 
 from cattailer.core.errors import Refusal
 from cattailer.engine.messages import commands
@@ -105,7 +105,7 @@ def flood(desk: Desk, engine: int, count: int, rng: random.Random) -> dict[str, 
     memory: list[tuple[float, float]] = []
     for number, (method, path, data) in enumerate(requests(app, rng), 1):
         looks = rng.random() < LOOKED_AT
-        before = image(desk.database) if looks else ""
+        before = image(desk.database) if looks else {}
         body: dict[str, list[str]] = {}
         for name, typed in data:
             body.setdefault(name, []).append(typed)
@@ -125,8 +125,8 @@ def flood(desk: Desk, engine: int, count: int, rng: random.Random) -> dict[str, 
             settle(desk)
             before = image(desk.database)
             again = client.open(path, method=method, base_url=ADDRESS, headers={"Origin": ADDRESS}, **sent)  # type: ignore[arg-type]
-            if again.status_code >= 400 and image(desk.database) != before:
-                wrong.append(f"a refusal ({answer.status_code}) changed something: {what}")
+            if again.status_code >= 400 and (tables := changed(before, image(desk.database))):
+                wrong.append(f"a refusal ({answer.status_code}) changed {tables}: {what}")
         if number % 100 == 0:
             settle(desk)
         if number % max(1, count // 10) == 0:

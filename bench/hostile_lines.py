@@ -7,17 +7,20 @@ import time
 from collections import Counter
 from typing import Any
 
-from hostile_values import image, value
+from hostile_values import changed, image, value
 from tests.helpers.served import at_a_port
-from tests.helpers.waiting import wait_for
 from websockets.exceptions import ConnectionClosed, InvalidStatus
 from websockets.sync.client import ClientConnection, connect
 
 from cattailer.core.access.roles import Role
 from cattailer.services.desk.desk import Desk
 from cattailer.web.front.gate import COOKIE, Policy
+from cattailer.web.live.line import MOST_SAID
 
 AT_ONCE, PATIENCE_S = 20, 8.0
+READERS = ("assistant", "nobody")
+WRITTEN_S = 1.0
+"""What a page that is gone had moved is written down by then."""
 NUMBERS: list[Any] = [0, 1, 2, 4, -1, 1.5, 1e308, -1e308, 2**31, 2**63, 10**400, float("nan"), float("inf"), True, None, "1", [], {}]
 ENDS = ["track:1", "track:7", "group:1", "mix:1", "return:1", "in:1", "track:", "track:-1", "track:99999999999999999999", "", "x", "\x00"]
 WHATS = ["fader_db", "level_db", "pan", "muted", "gain_db", "", "__class__", "x" * 41]
@@ -55,44 +58,51 @@ def goes_on(line: ClientConnection) -> bool:
     return answered.is_set()
 
 
+def speak(port: int, session: str, who: str, key: str, batch: list[str | bytes]) -> tuple[str, str]:
+    """How the line ended, and what was wrong with that, or nothing."""
+    headers = {"Cookie": f"{COOKIE}={key}"}
+    try:
+        with connect(f"ws://127.0.0.1:{port}/s/{session}/live", additional_headers=headers) as line:
+            for text in batch:
+                line.send(text)
+            wrong = "" if goes_on(line) else "no answer"
+    except InvalidStatus as refused:
+        status = refused.response.status_code
+        return str(status), f"{status}" if status >= 500 else ""
+    except ConnectionClosed as closed:
+        code = closed.rcvd.code if closed.rcvd else 0
+        # What is too long is not read to its end, so the reason may be lost on the way.
+        too_long = any(len(text) > MOST_SAID for text in batch)
+        return f"closed {code}", f"closed {code}" if code in (1006, 1011) or (code == 0 and not too_long) else ""
+    return "answered", wrong or ("" if key else "came in without a key")
+
+
 def lines(desk: Desk, count: int, rng: random.Random) -> dict[str, Any]:
     """``count`` messages. A good line is open all the time, and answers after each hostile one."""
     wrong: list[str] = []
     ends: Counter[str] = Counter()
-    said = 0
+    said, read_before = 0, False
     with at_a_port(desk, Policy(shared=True)) as (served, port):
-        keys = {role: served.key(role, "Cue band" if role is Role.PLAYER else "") for role in Role} | {None: ""}
-        pass_of = {who: {"Cookie": f"{COOKIE}={key}"} for who, key in keys.items()}
-        with connect(f"ws://127.0.0.1:{port}/s/1/live", additional_headers=pass_of[Role.ENGINEER]) as good:
+        keys = {role.value: served.key(role, "Cue band" if role is Role.PLAYER else "") for role in Role} | {"nobody": ""}
+        engineer = {"Cookie": f"{COOKIE}={keys[Role.ENGINEER.value]}"}
+        with connect(f"ws://127.0.0.1:{port}/s/1/live", additional_headers=engineer) as good:
             while said < count:
-                who = rng.choice(list(keys))
+                who = rng.choice(list(keys)) if rng.random() < 0.5 else Role.ASSISTANT.value
                 session = rng.choice([*"111112", "0", "-1", "999", "9" * 25, "x", "%00", "1/../2"])
                 batch = [message(rng) for _ in range(rng.randrange(1, AT_ONCE))]
                 said += len(batch)
-                looks = who in (Role.ASSISTANT, None)
-                before = image(desk.database) if looks else ""
                 what = f"{who} at {session}: {batch!r:.300}"
-                try:
-                    with connect(f"ws://127.0.0.1:{port}/s/{session}/live", additional_headers=pass_of[who]) as line:
-                        for text in batch:
-                            line.send(text)
-                        ends["answered"] += 1
-                        if not goes_on(line):
-                            wrong.append(f"no answer: {what}")
-                    if who is None:
-                        wrong.append(f"came in without a key: {what}")
-                except InvalidStatus as refused:
-                    ends[str(refused.response.status_code)] += 1
-                    if refused.response.status_code >= 500:
-                        wrong.append(f"{refused.response.status_code}: {what}")
-                except ConnectionClosed as closed:
-                    code = closed.rcvd.code if closed.rcvd else 0
-                    ends[f"closed {code}"] += 1
-                    if code in (0, 1006, 1011):
-                        wrong.append(f"closed {code}: {what}")
-                wait_for(lambda: len(served.front.hub._lines) == 1)  # what a page that is gone had moved is written down
-                if looks and image(desk.database) != before:
-                    wrong.append(f"something was changed: {what}")
+                reads = who in READERS
+                if reads and not read_before:
+                    time.sleep(WRITTEN_S)
+                before, read_before = image(desk.database) if reads else {}, reads
+                end, why = speak(port, session, who, keys[who], batch)
+                ends[end] += 1
+                wrong += [f"{why}: {what}"] if why else []
+                if reads:
+                    time.sleep(WRITTEN_S / 10)
+                    tables = changed(before, image(desk.database))
+                    wrong += [f"{tables} changed: {what}"] if tables else []
                 if not goes_on(good):
                     wrong.append(f"another line went silent after {what}")
                     break
