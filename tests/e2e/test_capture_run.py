@@ -8,7 +8,7 @@ import pytest
 import soundfile
 from playwright.sync_api import Page, expect
 
-from tests.helpers.studio import Studio, moved_on, new_session, open_demo, state_is, told
+from tests.helpers.studio import Studio, follow, moved_on, new_session, open_demo, state_is, told
 
 pytestmark = pytest.mark.xdist_group("e2e")
 
@@ -92,22 +92,21 @@ def test_three_passes_a_punch_a_mishap_and_the_bin(page: Page, studio: Studio) -
     expect(page.locator("#how")).to_contain_text(f"Take {last + 1}")
     expect(page.locator("#how")).to_contain_text("checked", timeout=60_000)
 
-    page.get_by_role("link", name="Takes").click()
+    follow(page, "Takes")
     expect(page.get_by_role("button", name=f"Play Cello, take {last + 1}", exact=True)).to_be_visible()
-    page.get_by_role("link", name="Bin", exact=True).click()
+    follow(page, "Bin", exact=True)
     expect(page.locator("section[aria-label=Bin]")).to_contain_text(f"replaced by take {last + 1}")
-    page.get_by_role("link", name="Capture").click()
-    told(page)
+    follow(page, "Capture")
     page.keyboard.press("Delete")
     expect(page.locator("#how")).to_contain_text("in the bin")
-    page.get_by_role("link", name="Takes").click()
-    page.get_by_role("link", name="Bin", exact=True).click()
+    follow(page, "Takes")
+    follow(page, "Bin", exact=True)
     bin_ = page.locator("section[aria-label=Bin]")
     expect(bin_).to_contain_text("discarded")
     expect(bin_).not_to_contain_text("replaced")
     page.get_by_role("button", name=f"Fetch back take {last + 1}").click()
     expect(bin_).to_contain_text("Nothing.")
-    page.get_by_role("link", name="All takes").click()
+    follow(page, "All takes")
     expect(page.get_by_role("button", name=f"Play Cello, take {last + 1}", exact=True)).to_be_visible()
 
 
@@ -132,9 +131,8 @@ def test_the_bin_asks_twice_and_sound_begins_a_capture(page: Page, studio: Studi
     expect(page.locator("#how")).to_contain_text("At once")
     page.locator("[data-press=discard]").click()
     expect(page.locator("#how")).to_contain_text("in the bin")
-    page.get_by_role("link", name="Takes").click()
-    page.get_by_role("link", name="Bin", exact=True).click()
-    told(page)
+    follow(page, "Takes")
+    follow(page, "Bin", exact=True)
     bin_, delete = page.locator("section[aria-label=Bin]"), page.get_by_role("button", name="Delete what is ticked for good")
     delete.click()
     expect(page.locator("#message")).to_contain_text("Tick what should go first")

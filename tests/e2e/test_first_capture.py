@@ -9,7 +9,7 @@ import pytest
 import soundfile
 from playwright.sync_api import Browser, Download, Page, expect
 
-from tests.helpers.studio import Studio, heard_on, moved_on, open_demo, state_is, told
+from tests.helpers.studio import Studio, follow, heard_on, moved_on, open_demo, state_is, told
 from tests.helpers.waiting import wait_for
 
 pytestmark = pytest.mark.xdist_group("e2e")
@@ -50,7 +50,7 @@ def hears(page: Page) -> None:
 def test_with_the_mouse(page: Page, studio: Studio) -> None:
     open_demo(page, studio)
     page.goto(studio.url)
-    page.get_by_role("link", name="The Lamplighter's Ferry").click()
+    follow(page, "The Lamplighter's Ferry")
     expect(page.locator("#rows .row")).to_have_count(10)
     page.wait_for_function("document.querySelectorAll('output[data-zone]').length === 10")
     wait_for(lambda: len(held_peaks(page)) == 10 and min(held_peaks(page)) > -50)
@@ -75,7 +75,7 @@ def test_with_the_mouse(page: Page, studio: Studio) -> None:
     hears(page)
     page.get_by_role("button", name="■ Stop", exact=True).click()
     state_is(page, "stopped")
-    page.get_by_role("link", name="Takes").click()
+    follow(page, "Takes")
     take = page.locator("[data-take]", has=page.get_by_role("button", name=re.compile("Play Cello, take"))).first
     take.get_by_role("button", name=re.compile("Play")).click()
     page.wait_for_function("window.cattailerTake && cattailerTake.currentTime > 0.3")
@@ -175,7 +175,7 @@ def test_a_new_session_on_the_small_interface(page: Page, studio: Studio) -> Non
     page.get_by_label("Interface").select_option("marshgate-2")
     page.get_by_role("button", name="Make the session").click()
     page.wait_for_url("**/patch/")
-    page.get_by_role("link", name="Tracks").click()
+    follow(page, "Tracks")
     page.get_by_label("How many tracks").fill("2")
     page.get_by_label("First source").focus()
     page.get_by_label("First source").select_option("in:1")

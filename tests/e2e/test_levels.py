@@ -9,7 +9,7 @@ import pytest
 from playwright.sync_api import Page, expect
 
 from cattailer.services.session.demo import INPUTS
-from tests.helpers.studio import Studio, heard_on, moved_on, open_demo, post, told
+from tests.helpers.studio import Studio, follow, heard_on, moved_on, open_demo, post, told
 
 pytestmark = pytest.mark.xdist_group("e2e")
 
@@ -36,10 +36,9 @@ def test_a_sound_check_from_wrong_gains_to_the_window(page: Page, studio: Studio
     open_levels(page, studio)
     for socket, gain in enumerate((44, 44, 12, 36, 62, 18, 24, 46, 12, 45), 1):
         post(page, f"/s/1/inputs/{socket}/gain", gain_db=gain)
-    page.get_by_role("link", name="Live room").click()
+    follow(page, "Live room")
     page.get_by_role("button", name="All check").click()
-    page.get_by_role("link", name="Rows", exact=True).click()
-    told(page)
+    follow(page, "Rows", exact=True)
     expect(page.locator("#rows .row-level")).to_have_count(10)
     page.get_by_role("button", name="Listen to a check").click()
     expect(page.get_by_text("● Listening to a check")).to_be_visible()
@@ -127,7 +126,7 @@ def test_what_is_wrong_is_told_and_cured_and_the_tuner_reads(page: Page, studio:
     page.get_by_label("Tuner").select_option("4")
     page.wait_for_function("/[A-G]/.test(document.getElementById('note').textContent)", timeout=20_000)
     page.get_by_label("Tuner").select_option("0")
-    page.get_by_role("link", name="Pairs").click()
+    follow(page, "Pairs")
     page.get_by_label("First row").select_option("3")
     page.get_by_label("Second row").select_option("4")
     heard_on(page, 4.5)
@@ -136,6 +135,6 @@ def test_what_is_wrong_is_told_and_cured_and_the_tuner_reads(page: Page, studio:
     page.get_by_role("button", name="Note the offset").click()
     expect(page.locator("#message")).to_contain_text("Noted")
     page.keyboard.press("Control+z")
-    page.get_by_role("link", name="Wide").click()
+    follow(page, "Wide")
     expect(page.locator("#rows canvas[data-meter]")).to_have_count(8)
     post(page, "/s/1/players", mode="follow")

@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 from playwright.sync_api import Browser, Locator, Page, expect
 
-from tests.helpers.studio import Studio, decoded, heard_on, open_demo, post, told
+from tests.helpers.studio import Studio, decoded, follow, heard_on, open_demo, post, told
 
 pytestmark = pytest.mark.xdist_group("e2e")
 
@@ -143,8 +143,7 @@ def test_alone_and_listening_of_a_track(page: Page, studio: Studio) -> None:
     expect(page.get_by_role("button", name="Hear Cello alone")).to_have_attribute("aria-pressed", "true")
     page.get_by_role("button", name="Hear Cello alone").click()
     expect(page.get_by_role("button", name="Hear Cello alone")).to_have_attribute("aria-pressed", "false")
-    page.get_by_role("link", name="Tracks", exact=True).click()
-    told(page)
+    follow(page, "Tracks", exact=True)
     page.get_by_role("group", name="When of Narrator").get_by_role("button", name="Always").click()
     expect(page.get_by_role("group", name="When of Narrator").get_by_role("button", name="Always")).to_have_attribute("aria-pressed", "true")
     page.get_by_label("Live level of Narrator in dB").fill("-3")
@@ -158,8 +157,7 @@ def test_alone_and_listening_of_a_track(page: Page, studio: Studio) -> None:
 
 def test_an_equaliser_a_compressor_and_a_reverb(page: Page, studio: Studio) -> None:
     open_ears(page, studio)
-    page.get_by_role("link", name="Effects", exact=True).click()
-    told(page)
+    follow(page, "Effects", exact=True)
     page.get_by_role("button", name="+ dyn: put a compressor into Cello", exact=True).click()
     expect(page.locator("#chip-dyn-track-3")).to_be_visible()
     heard_on(page, 1)

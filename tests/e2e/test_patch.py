@@ -6,7 +6,7 @@ import pytest
 from playwright.sync_api import Browser, Page, expect
 
 from cattailer.services.session.demo import INPUTS
-from tests.helpers.studio import Studio, heard_on, open_demo, told
+from tests.helpers.studio import Studio, follow, heard_on, open_demo, told
 
 pytestmark = pytest.mark.xdist_group("e2e")
 
@@ -30,7 +30,7 @@ def knock(page: Page, name: str) -> None:
 
 def test_one_list_makes_ten_checked_tracks_with_the_mouse(page: Page, studio: Studio) -> None:
     new_session(page, studio, "Barn by mouse")
-    page.get_by_role("link", name="Input list").click()
+    follow(page, "Input list")
     page.locator("#list-text").fill(WRONG)
     page.get_by_role("button", name="Show what would change").click()
     expect(page.locator("#preview")).to_contain_text("2 of 10 rows cannot be taken over")
@@ -43,7 +43,7 @@ def test_one_list_makes_ten_checked_tracks_with_the_mouse(page: Page, studio: St
     expect(page.locator("#rows [data-track-row]")).to_have_count(10)
     expect(page.get_by_text("Every track can be told by its name")).to_be_visible()
 
-    page.get_by_role("link", name="Routes").click()
+    follow(page, "Routes")
     page.get_by_role("button", name="add a group").click()
     group = page.get_by_label(re.compile("Name of Group")).first
     group.fill("Strings")
@@ -57,7 +57,7 @@ def test_one_list_makes_ten_checked_tracks_with_the_mouse(page: Page, studio: St
     expect(page.locator("#way")).to_contain_text("Goes through Cello and Strings")
     expect(page.locator(".end[data-lit]").filter(has_text="Strings")).to_have_count(1)
 
-    page.get_by_role("link", name="Line check").click()
+    follow(page, "Line check")
     page.get_by_role("button", name="Start the line check").click()
     words = page.locator("#check-words")
     expect(words).to_have_text("Ask for sound at: Dulcimer left, socket 1.")

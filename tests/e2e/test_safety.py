@@ -5,7 +5,7 @@ from collections.abc import Iterator
 import pytest
 from playwright.sync_api import Page, expect
 
-from tests.helpers.studio import Studio, new_session, open_demo, state_is, told
+from tests.helpers.studio import Studio, follow, new_session, open_demo, state_is, told
 
 pytestmark = pytest.mark.xdist_group("e2e")
 
@@ -38,8 +38,7 @@ def test_a_take_becomes_the_range_the_ruler_counts_minutes_and_all_files_are_che
     expect(page.get_by_label("Range to")).to_have_attribute("data-was", "00:03.500")
     page.get_by_role("button", name="min", exact=True).click()
     expect(first).to_have_value("1")
-    page.get_by_role("link", name="Takes").click()
-    told(page)
+    follow(page, "Takes")
     page.get_by_role("button", name="Check all files").click()
     expect(page.locator("#files-checked")).to_contain_text("here and unchanged", timeout=20_000)
 

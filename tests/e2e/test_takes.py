@@ -8,7 +8,7 @@ import pytest
 from playwright.sync_api import Page, expect
 
 from cattailer.media import wavfile
-from tests.helpers.studio import Studio, decoded, open_demo, state_is, told
+from tests.helpers.studio import Studio, decoded, follow, open_demo, state_is, told
 
 pytestmark = pytest.mark.xdist_group("e2e")
 FOUR = ("Dulcimer left", "Dulcimer right", "Cello", "Frame drum")
@@ -78,8 +78,7 @@ def test_the_best_of_three_passes_is_chosen_joined_cut_tightened_and_written(pag
     expect(rows.nth(1).locator(".sheet-cell").nth(second)).to_have_attribute("data-heard", "whole")
 
     # The seam between both is moved where less is heard of it, or a little by hand; a cough is erased; a fade.
-    page.get_by_role("link", name="Cut and join", exact=True).click()
-    told(page)
+    follow(page, "Cut and join", exact=True)
     lines = page.locator(".piece-line")
     clock = page.locator("#clock").inner_text()
     page.keyboard.press("ArrowRight")
@@ -122,8 +121,7 @@ def test_the_best_of_three_passes_is_chosen_joined_cut_tightened_and_written(pag
     expect(page.locator("#message")).to_contain_text("Y hears what was before", timeout=20_000)
 
     # What is in use is written, and is what was chosen.
-    page.get_by_role("link", name="All takes").click()
-    told(page)
+    follow(page, "All takes")
     page.get_by_role("button", name="Write what is in use").click()
     expect(page.locator("#written")).to_contain_text("files in", timeout=60_000)
     folder = Path(page.locator("#written p").inner_text().split(" in ", 1)[1].rstrip("."))
@@ -147,8 +145,7 @@ def test_the_best_of_three_passes_is_chosen_joined_cut_tightened_and_written(pag
     studio.post("/s/1/players", mode="rest")
     studio.post("/s/1/listen/alone", end="track:1")
     studio.post("/s/1/locate", position=str(oldest.start))
-    page.get_by_role("link", name="Capture").click()
-    told(page)
+    follow(page, "Capture")
     page.keyboard.press("Space")
     state_is(page, "rolling")
     heard = decoded(page, studio, "1", 12_000, 36_000)

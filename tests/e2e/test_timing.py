@@ -12,7 +12,7 @@ import pytest
 import soundfile
 from playwright.sync_api import Page, Route, expect
 
-from tests.helpers.studio import Studio, heard_on, moved_on, new_session, open_demo, post, state_is, told
+from tests.helpers.studio import Studio, follow, heard_on, moved_on, new_session, open_demo, post, state_is, told
 
 pytestmark = pytest.mark.xdist_group("e2e")
 
@@ -39,7 +39,7 @@ def test_pick_a_buffer_measure_use_overdub_and_see_it_aligned(page: Page, studio
     expect(page.get_by_role("button", name="Tracking: 256")).to_have_attribute("aria-pressed", "true")
     page.get_by_role("button", name="Measure this machine now").click()
     expect(page.locator("#rows").get_by_text(re.compile(r"^\d+ %$"))).to_have_count(6, timeout=30_000)
-    page.get_by_role("link", name="Round trip").click()
+    follow(page, "Round trip")
     post(page, f"{path}/timing/stand-in/claim", samples=41)
     page.locator("#loop-out").fill("1")
     page.locator("#loop-in").fill("12")

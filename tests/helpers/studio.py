@@ -87,6 +87,14 @@ def told(page: Page) -> None:
     page.wait_for_function("window.cattailerStats?.frames > 3")
 
 
+def follow(page: Page, link: str, exact: bool = False) -> None:
+    """Goes by a link, until the page that it leads to is told what moves: what is pressed before its script runs
+    reaches nobody."""
+    page.evaluate("window.cattailerStats = undefined")
+    page.get_by_role("link", name=link, exact=exact).click()
+    told(page)
+
+
 def open_demo(page: Page, studio: Studio) -> None:
     """The Capture stage, stopped, with nothing armed."""
     page.request.post(f"{studio.url}/s/1/enter")
