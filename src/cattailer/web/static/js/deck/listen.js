@@ -1,13 +1,9 @@
-// Listen here: a mix in this browser, through an AudioWorklet with a jitter buffer. Browsers have that on secure pages only; on
-// others the mix plays through an ordinary audio element, later.
+// Listen here: a mix in this browser, through an AudioWorklet with a jitter buffer. Browsers have that on secure pages only.
 import { on, wish } from "../page/socket.js";
+import { playPlainly } from "./plainsound.js";
 
 const stats = { received: 0, heard: 0, loudest: 0, buffered: 0, gaps: 0, rate_hz: 0 };
 window.cattailerListen = stats;
-const LATER = "Without HTTPS it plays here a second or two late: to hear how it is, not to play along.";
-const AGAIN_MS = 1000; // an engine that is started again takes as long
-const MOST_TRIES = 10;
-let listening = false;
 let context = null;
 let node = null;
 
@@ -15,6 +11,7 @@ export function startListen() {
   const button = document.querySelector("[data-press='listen']");
   if (!button) return;
   const mix = Number(button.dataset.mix);
+  let listening = false;
   let rate = Number(document.body.dataset.rate);
   const label = document.getElementById("listen-label");
   const words = document.getElementById("listen-words");
@@ -23,7 +20,7 @@ export function startListen() {
     label.textContent = pressed ? "Stop listening" : "Listen here";
     if (!pressed) words.textContent = "not heard here";
   };
-  if (!window.isSecureContext) return button.dataset.sound ? playPlainly(button, show, words) : sayWhy(button, words);
+  if (!window.isSecureContext) return button.dataset.sound ? playPlainly(button, show, words, stats) : sayWhy(button, words);
   const close = () => {
     context?.close();
     context = node = null;
@@ -60,47 +57,6 @@ export function startListen() {
   on("mix", (data) => {
     stats.received += data.byteLength / 8;
     node?.port.postMessage(data, [data]);
-  });
-}
-
-function playPlainly(button, show, words) {
-  const sound = new Audio();
-  let tries = 0;
-  const stop = () => {
-    listening = false;
-    sound.removeAttribute("src");
-    sound.load();
-    show(false);
-    words.textContent = LATER;
-  };
-  const play = () => {
-    if (!listening) return;
-    sound.src = button.dataset.sound;
-    sound.play().catch(({ name }) => { if (name === "NotAllowedError") stop(); });
-  };
-  // The file ends with its rate or its session; the next one is asked for.
-  const again = () => {
-    if (!listening) return;
-    tries += 1;
-    if (tries > MOST_TRIES) stop();
-    else setTimeout(play, AGAIN_MS);
-  };
-  sound.addEventListener("timeupdate", () => {
-    if (!listening) return;
-    tries = 0;
-    stats.heard = sound.currentTime;
-    const { buffered } = sound;
-    if (buffered.length) words.textContent = `about ${(buffered.end(buffered.length - 1) - sound.currentTime).toFixed(1)} s behind`;
-  });
-  sound.addEventListener("ended", again);
-  sound.addEventListener("error", again);
-  words.textContent = LATER;
-  button.addEventListener("click", () => {
-    if (listening) return stop();
-    listening = true;
-    tries = 0;
-    show(true);
-    play();
   });
 }
 
