@@ -1,14 +1,11 @@
 """Passes, punches, marks and the bin, through the real interface."""
 
 from collections.abc import Iterator
-from pathlib import Path
 
-import numpy as np
 import pytest
-import soundfile
 from playwright.sync_api import Page, expect
 
-from tests.helpers.studio import Studio, follow, moved_on, new_session, open_demo, state_is, told
+from tests.helpers.studio import Studio, follow, moved_on, open_demo, state_is
 
 pytestmark = pytest.mark.xdist_group("e2e")
 
@@ -166,15 +163,3 @@ def test_a_locked_run_ends_only_where_it_is_held(page: Page, studio: Studio) -> 
     page.keyboard.up("Space")
     page.get_by_role("checkbox", name="hold to stop").click()
     expect(page.locator("#holds")).to_have_count(0)
-
-
-def test_a_file_is_brought_in(page: Page, studio: Studio, tmp_path: Path) -> None:
-    soundfile.write(tmp_path / "Rain on tin.flac", np.full((44100, 2), 0.1), 44100)
-    page.goto(f"{new_session(page, studio, 'Rain')}/capture")
-    told(page)
-    if not page.locator("#how-more").is_visible():
-        page.keyboard.press("w")
-    page.get_by_label("Sound file").set_input_files(tmp_path / "Rain on tin.flac")
-    page.get_by_role("button", name="Bring in").click()
-    expect(page.locator("#message")).to_contain_text("was brought in")
-    expect(page.locator("#rows input[value='Rain on tin']")).to_be_visible()

@@ -2,7 +2,7 @@
 
 from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
-from contextlib import contextmanager
+from contextlib import ExitStack, contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -11,17 +11,28 @@ import soundfile
 from numpy.typing import NDArray
 
 from cattailer.core.errors import Refusal
-from cattailer.media import wavfile
+from cattailer.media import mp3, wavfile
 
 BLOCK = 1 << 18
+KINDS = "WAV, RF64, W64, AIFF, FLAC, Ogg, Opus, MP3 or CAF"
+ENDINGS = frozenset(
+    (".wav", ".wave", ".bwf", ".rf64", ".w64", ".aif", ".aiff", ".aifc", ".flac", ".ogg", ".oga", ".opus", ".mp3",
+     ".caf")
+)
+_HEADS = (b"RIFF", b"RIFX", b"RF64", b"riff", b"FORM", b"fLaC", b"OggS", b"ID3", b"caff")
 _BITS = {"PCM_16": 16, "PCM_S8": 8, "PCM_U8": 8, "PCM_24": 24, "FLOAT": 32, "DOUBLE": 32}
+
+
+def is_sound(head: bytes) -> bool:
+    """Whether a file that begins with these bytes may be one that can be read."""
+    return head.startswith(_HEADS) or (head[:1] == b"\xff" and mp3.frame_bytes(head) > 0)
 
 
 @dataclass(frozen=True)
 class Sound:
     """An open file. ``bits`` says what counts as full scale; 32 is float."""
 
-    path: Path
+    name: str
     rate_hz: int
     channels: int
     samples: int
@@ -46,34 +57,37 @@ class Sound:
                     coming = ahead.submit(self._read, got, size)
                     yield block
         except (soundfile.LibsndfileError, RuntimeError, OSError) as why:
-            text = f"{self.path.name} cannot be read beyond {got:,} samples; what lies before is whole."
+            text = f"{self.name} cannot be read beyond {got:,} samples; what lies before is whole."
             raise Refusal(text) from why
         if got < self.samples:
-            raise Refusal(f"{self.path.name} is cut short: {self.samples:,} samples promised, {got:,} there.")
+            raise Refusal(f"{self.name} is cut short: {self.samples:,} samples promised, {got:,} there.")
 
 
 @contextmanager
-def opened(path: Path) -> Iterator[Sound]:
-    """Raises Refusal for what is missing, empty, cut short or not a sound file."""
+def opened(path: Path, name: str = "") -> Iterator[Sound]:
+    """``name`` is what people call it, where its path does not say so. Raises Refusal for what is missing, empty, cut
+    short or not a sound file."""
     if not path.exists():
         raise Refusal(f"There is no file called {path}.", 404)
     if not path.is_file():
         raise Refusal(f"{path} is not a file.")
+    name = name or path.name
     if not path.stat().st_size:
-        raise Refusal(f"{path.name} is empty.")
-    wave = _check_wave(path)
-    try:
-        file = soundfile.SoundFile(path)
-    except (soundfile.LibsndfileError, RuntimeError, TypeError) as why:
-        kinds = "WAV, RF64, FLAC, AIFF, CAF, Ogg"
-        raise Refusal(f"{path.name} is not a sound file that can be read here ({kinds}).") from why
-    with file:
+        raise Refusal(f"{name} is empty.")
+    wave = _check_wave(path, name)
+    with ExitStack() as held:
+        try:
+            file = held.enter_context(soundfile.SoundFile(path))
+            if file.format == "MP3" and (whole := mp3.completed(path)) is not None:
+                file = held.enter_context(soundfile.SoundFile(held.enter_context(whole)))
+        except (soundfile.LibsndfileError, RuntimeError, TypeError) as why:
+            raise Refusal(f"{name} is not a sound file that can be read here ({KINDS}).") from why
         if not file.frames:
-            raise Refusal(f"{path.name} holds no sound.")
-        yield Sound(path, file.samplerate, file.channels, file.frames, _BITS.get(file.subtype, 24), file, wave)
+            raise Refusal(f"{name} holds no sound.")
+        yield Sound(name, file.samplerate, file.channels, file.frames, _BITS.get(file.subtype, 24), file, wave)
 
 
-def _check_wave(path: Path) -> wavfile.WaveInfo | None:
+def _check_wave(path: Path, name: str) -> wavfile.WaveInfo | None:
     """A WAV that our own reader knows. Raises Refusal for one whose header promises more than there is: another reader
     would pass over that in silence."""
     with open(path, "rb") as start:
@@ -85,7 +99,7 @@ def _check_wave(path: Path) -> wavfile.WaveInfo | None:
         return None
     if info.cut_short:
         raise Refusal(
-            f"{path.name} is cut short: its header promises another length than the {info.frames:,} samples that are "
-            "there. What is there is whole; ./cattailer recover mends runs that broke off."
+            f"{name} is cut short: its header promises another length than the {info.frames:,} samples that are "
+            "there. Copy or export it again; ./cattailer recover mends captures of this studio that broke off."
         )
     return info

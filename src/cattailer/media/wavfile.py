@@ -98,6 +98,28 @@ def _inspect(file: BinaryIO, path: Path, size: int) -> WaveInfo:
     return WaveInfo(path, fmt, frames, data_offset, start, names, markers, head[:4] == b"RF64", cut, fits)
 
 
+def time_stamp(path: Path) -> int | None:
+    """Where a Broadcast WAV of any sample format says that it begins, in its own samples; None where it, or another
+    kind of file, says nothing. Raises OSError."""
+    with open(path, "rb") as file:
+        size, at, long_bytes = os.fstat(file.fileno()).st_size, 12, 0
+        head = file.read(12)
+        if head[:4] not in (b"RIFF", b"RF64") or head[8:] != b"WAVE":
+            return None
+        while at + 8 <= size:
+            file.seek(at)
+            name, length = struct.unpack("<4sI", file.read(8))
+            if name == b"bext" and length >= 346 and at + 354 <= size:
+                file.seek(at + 8 + 338)
+                return int.from_bytes(file.read(8), "little")
+            if name == b"ds64":
+                long_bytes = int.from_bytes(file.read(16)[8:], "little")
+            if name == b"data" and length == 0xFFFFFFFF:
+                length = long_bytes
+            at += 8 + length + length % 2
+    return None
+
+
 def _format(body: bytes, path: Path) -> bwf.Format:
     if len(body) < 16:
         raise NotAWave(f"{path.name} has a damaged header")

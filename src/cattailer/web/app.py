@@ -29,6 +29,7 @@ from cattailer.web.front import asking
 from cattailer.web.front.may import LIVE
 from cattailer.web.sessions import blueprint as sessions
 from cattailer.web.stages.capture.edits import blueprint as capture_edits
+from cattailer.web.stages.capture.imports import blueprint as capture_imports
 from cattailer.web.stages.capture.pages import blueprint as capture
 from cattailer.web.stages.levels.edits import blueprint as levels_edits
 from cattailer.web.stages.levels.pages import blueprint as levels
@@ -53,7 +54,7 @@ from cattailer.web.strangers import keep_out
 log = structlog.get_logger("web")
 BLUEPRINTS = (
     sessions, deck, patch, patch_edits, patch_setup, patch_check, levels, levels_edits, levels_room, timing,
-    timing_edits, timing_trip, timing_click, listen, listen_edits, capture, capture_edits, takes,
+    timing_edits, timing_trip, timing_click, listen, listen_edits, capture, capture_edits, capture_imports, takes,
     sheet, cut, compared, binned, door, devices, player, api.blueprint,
 )
 DATABASE_AWAY = "The database does not answer. A capture that runs goes on and is kept. Try again in a moment."

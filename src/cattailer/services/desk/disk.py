@@ -22,10 +22,15 @@ def storage(root: Path, channels: int, rate_hz: int, bits: int) -> Storage:
     return Storage(str(root), shutil.disk_usage(folder).free / 1e9, hours, system)
 
 
+def free_bytes(root: Path) -> int:
+    """On the disk of a media folder."""
+    return shutil.disk_usage(_nearest(root)).free
+
+
 def disk_minutes_left(root: Path, channels: int, rate_hz: int, bits: int) -> float:
     """Minutes of capture of so many channels that fit on the disk of a media folder."""
     per_minute = max(1, channels) * rate_hz * bits // 8 * 60
-    return shutil.disk_usage(_nearest(root)).free / per_minute
+    return free_bytes(root) / per_minute
 
 
 def _nearest(folder: Path) -> Path:

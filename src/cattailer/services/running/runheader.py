@@ -33,9 +33,9 @@ def next_run(desk: Desk, db: orm.Session, session: Session, tracks: list[int]) -
     return made, folder_of(desk, session) / f"run-{number:03}", f"run-{number:03}"
 
 
-def written_run(desk: Desk, db: orm.Session, session: Session, track: int, start: int, what: str) -> NextRun:
-    """For a run that writes one track from ``start`` on without capturing anything; ``what`` says what it is."""
-    made, folder, stem = next_run(desk, db, session, [track])
+def written_run(desk: Desk, db: orm.Session, session: Session, tracks: list[int], start: int, what: str) -> NextRun:
+    """For a run that writes tracks from ``start`` on without capturing anything; ``what`` says what it is."""
+    made, folder, stem = next_run(desk, db, session, tracks)
     return replace(made, start=start, note=what, files=tuple(replace(f, feed=what) for f in made.files)), folder, stem
 
 

@@ -160,8 +160,7 @@ def _enter(desk: Desk, story: RunStory) -> bool:
         how = CaptureSettings.from_dict(session.capturing)
         if how.marks:
             mark_ends(db, run)
-        name = f"Run {number}{f' ({header.note})' if header.note else ''}"
-        what = f"{name} {'recovered' if story.recovered else 'captured'}"
+        what = f"Run {number} {'recovered' if story.recovered else header.note or 'captured'}"
         enter(db, session, what, "fixed", {}, {"run": header.run})
         takes_changed(session)
     push(desk, header.session)

@@ -14,8 +14,10 @@ from cattailer.core.access.roles import Device, Role
 from cattailer.core.errors import Refusal
 from cattailer.services.desk.desk import Desk
 from cattailer.services.stages.listen import ownmix
+from cattailer.web.front.body import Body, BrokenOff
 from cattailer.web.front.gate import Asked, Elsewhere, Gate
 from cattailer.web.front.pages import Pages
+from cattailer.web.front.uploading import Uploading
 from cattailer.web.live import plain
 from cattailer.web.live.hub import Hub
 from cattailer.web.live.line import Line, Message, Receive, Send
@@ -38,6 +40,7 @@ class Front:
         self.app, self.hub = app, hub
         self._desk, self._gate = desk, gate
         self._pages, self._stops = Pages(app.wsgi_app, PAGE_THREADS, "page"), Pages(app.wsgi_app, STOP_THREADS, "stop")
+        self._uploading = Uploading(desk)
         self._turns: dict[int, asyncio.Semaphore] = {}
 
     async def __call__(self, scope: Message, receive: Receive, send: Send) -> None:
@@ -71,14 +74,25 @@ class Front:
             "device": device, "openly": self._gate.openly(asked),
             "secure_address": lambda path: self._gate.secure_address(asked.host, path),
         }
+        coming = Body(receive)
+        if device is not None and (sent := self._uploading.address(asked.method, asked.path)) is not None:
+            outcome = await self._uploading.take(*sent, _length(scope), coming)
+            return await self._say_after(coming, send, outcome.status, outcome.text)
         try:
-            body = await _whole(receive, MOST_BODY if device else MOST_AT_DOOR)
-        except TimeoutError:
+            async with asyncio.timeout(BODY_S):
+                body = await coming.whole(MOST_BODY if device else MOST_AT_DOOR)
+        except (TimeoutError, BrokenOff):
             return await _say(send, 408, TOO_SLOW, [(b"connection", b"close")])
         if body is None:
-            return await _say(send, 413, TOO_MUCH, [(b"connection", b"close")])
+            return await self._say_after(coming, send, 413, TOO_MUCH)
         await self._in_turn(_with_body(scope, body), body, device, send)
         return None
+
+    @staticmethod
+    async def _say_after(coming: Body, send: Send, status: int, text: str) -> None:
+        """Once what is still being sent is read, or was for a while; then the connection is closed, if it is not."""
+        await coming.discard()
+        await _say(send, status, text, None if coming.over else [(b"connection", b"close")])
 
     async def _hold_back(self, scope: Message, asked: Asked) -> None:
         """Whoever has no key and comes again and again waits for each refusal, which costs nothing meanwhile."""
@@ -133,25 +147,16 @@ def _is_known(scope: Message, device: Device) -> None:
         connection.callers.is_known(connection, device.id)
 
 
-async def _whole(receive: Receive, most: int) -> bytes | None:
-    """A request's body once all of it is there; None when it is more than ``most``. Raises TimeoutError."""
-    body = bytearray()
-    async with asyncio.timeout(BODY_S):
-        while True:
-            message = await receive()
-            if message["type"] == "http.disconnect":
-                raise TimeoutError
-            body += message.get("body", b"")
-            if len(body) > most:
-                return None
-            if not message.get("more_body"):
-                return bytes(body)
-
-
 def _with_body(scope: Message, body: bytes) -> Message:
     """A body that came in chunks has a length now."""
     headers = [(n, v) for n, v in scope["headers"] if n not in (b"content-length", b"transfer-encoding")]
     return {**scope, "headers": [*headers, (b"content-length", str(len(body)).encode())]}
+
+
+def _length(scope: Message) -> int:
+    """What a body's length is said to be; 0 where it is not."""
+    said = next((v for n, v in scope["headers"] if n == b"content-length"), b"")
+    return int(said) if said.isdigit() else 0
 
 
 def _session_of(path: str) -> int | None:

@@ -112,6 +112,6 @@ def print_click(desk: Desk, session_id: int, first: int, until: int) -> None:
     track_id = printed or tracks.add_silent(desk, session_id, PRINTED)
     with desk.database.transaction() as db:
         session = get_session(db, session_id)
-        header, folder, stem = written_run(desk, db, session, track_id, start, "click printed")
+        header, folder, stem = written_run(desk, db, session, [track_id], start, "click printed")
     answer = desk.engine.ask(PrintClick(journal.plain_header(header), str(folder), stem, stop - start), 120.0)
     runs.enter_finished(desk, [Path(answer.journal)])

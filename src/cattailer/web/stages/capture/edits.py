@@ -1,21 +1,16 @@
 """Capture: what people do in its rows. Every edit answers with nothing; pages fetch what changed."""
 
-import tempfile
-from pathlib import Path
 from typing import Annotated
 
-from flask import Blueprint, Response, request
+from flask import Blueprint, Response
 from pydantic import BeforeValidator, Field
 
-from cattailer.core.errors import Refusal
 from cattailer.services.keeping import placing
 from cattailer.services.running import arming
 from cattailer.services.session import inputs, tracks
-from cattailer.services.stages.capture import bringing
-from cattailer.web.forms import AtBar, Decibels, Form, Number, Text, desk, done, form, said
+from cattailer.web.forms import Decibels, Form, Number, Text, desk, done, form, said
 
 blueprint = Blueprint("capture_edits", __name__, url_prefix="/s/<int:session_id>")
-MOST_BYTES = 8 << 30
 
 
 class Armed(Form):
@@ -77,27 +72,6 @@ def arm_group(session_id: int, group_id: int) -> Response:
 def lock(session_id: int, track_id: int) -> Response:
     arming.lock_track(desk(), session_id, track_id, form(On).on)
     return done()
-
-
-@blueprint.post("/files")
-def bring_in(session_id: int) -> Response:
-    """A sound file, as large as may be: it goes to the disk as it comes."""
-    request.max_content_length = MOST_BYTES
-    file = request.files.get("file")
-    if file is None or not file.filename:
-        raise Refusal("Choose a sound file first; nothing was changed.")
-    bar = AtBar.model_validate({"bar": request.form.get("bar") or 0}).bar
-    if not 0 <= bar <= 100_000:
-        raise Refusal("A file begins at a bar (1 to 100,000) or where its time stamp says; nothing was changed.")
-    with tempfile.TemporaryDirectory(prefix="cattailer-file-") as folder:
-        path = Path(folder) / f"file{Path(file.filename).suffix[:10]}"
-        file.save(path)
-        return said(bringing.bring_in(desk(), session_id, path, file.filename, bar))
-
-
-@blueprint.get("/files/progress")
-def bringing_progress(session_id: int) -> Response:
-    return said(bringing.progress(desk(), session_id))
 
 
 @blueprint.post("/places/<any(media, copy, fallback):place>")

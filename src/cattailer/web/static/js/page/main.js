@@ -9,7 +9,7 @@ import { startKeys } from "./keys.js";
 import { startDevices } from "../devices/devices.js";
 import { startEars } from "../listen/ears.js";
 import { startGuide } from "../listen/guide.js";
-import { startBringing } from "../capture/bringing.js";
+import { startImporting } from "../capture/importing.js";
 import { startArming } from "../capture/arming.js";
 import { startHolding } from "../deck/holding.js";
 import { startHow } from "../capture/how.js";
@@ -43,7 +43,7 @@ if (document.body.dataset.session) {
   startMeters();
   startLanes();
   startArming();
-  startBringing();
+  startImporting();
   startHow();
   startHolding();
   if (document.getElementById("ruler")) startRuler();

@@ -7,12 +7,13 @@ import pytest
 import soundfile
 
 from cattailer.core.errors import Refusal
+from cattailer.core.takes.importing import PAIRS, SINGLE
 from cattailer.media import journal, wavfile
 from cattailer.services.desk.desk import Desk
 from cattailer.services.keeping import verifying
 from cattailer.services.running import runs
 from cattailer.services.session import demo
-from cattailer.services.stages.capture import bringing
+from cattailer.services.stages.capture import importing, uploads
 from tests.helpers.sessions import plan_of, rows_of, takes_of, the_map
 
 pytestmark = pytest.mark.without_engine
@@ -38,7 +39,7 @@ def test_it_lies_at_its_bar_at_the_sessions_rate(
     desk: Desk, tmp_path: Path, name: str, rate_hz: int, channels: int
 ) -> None:
     session = demo.load(desk)
-    said = bringing.bring_in(desk, session, tone(tmp_path / name, rate_hz, channels), name, 3)
+    said = importing.import_file(desk, session, tone(tmp_path / name, rate_hz, channels), name, "3")
     assert f"{channels} channel" in said
     row = rows_of(desk, session)[-1]
     assert (row.name, len(row.inputs)) == ("backing", channels)
@@ -59,19 +60,19 @@ def test_it_lies_at_its_bar_at_the_sessions_rate(
 def test_the_same_rate_is_the_same_sound(desk: Desk, tmp_path: Path) -> None:
     session = demo.load(desk)
     path = tone(tmp_path / "a.wav", subtype="PCM_24")
-    bringing.bring_in(desk, session, path, "a.wav", 1)
+    importing.import_file(desk, session, path, "a.wav", "1")
     (piece,) = plan_of(desk, session).pieces
     assert np.array_equal(wavfile.read(wavfile.inspect(Path(piece.path))), wavfile.read(wavfile.inspect(path)))
 
 
 def test_where_its_own_time_stamp_says(desk: Desk, tmp_path: Path) -> None:
     session = demo.load(desk)
-    bringing.bring_in(desk, session, tone(tmp_path / "a.wav"), "a.wav", 5)
+    importing.import_file(desk, session, tone(tmp_path / "a.wav"), "a.wav", "5")
     (piece,) = plan_of(desk, session).pieces
-    bringing.bring_in(desk, session, Path(piece.path), "again.wav", 0)
+    importing.import_file(desk, session, Path(piece.path), "again.wav", importing.STAMPED)
     assert [p.start for p in plan_of(desk, session).pieces] == [piece.start] * 2
     with pytest.raises(Refusal, match="no time stamp"):
-        bringing.bring_in(desk, session, tone(tmp_path / "b.flac"), "b.flac", 0)
+        importing.import_file(desk, session, tone(tmp_path / "b.flac"), "b.flac", importing.STAMPED)
 
 
 def test_what_is_no_sound_is_refused_and_nothing_is_changed(desk: Desk, tmp_path: Path) -> None:
@@ -81,11 +82,50 @@ def test_what_is_no_sound_is_refused_and_nothing_is_changed(desk: Desk, tmp_path
     whole = tone(tmp_path / "whole.wav").read_bytes()
     (tmp_path / "broken.wav").write_bytes(whole[: len(whole) // 2])
     (tmp_path / "broken.flac").write_bytes(tone(tmp_path / "whole.flac").read_bytes()[:500])
-    tone(tmp_path / "many.wav", channels=6)
+    tone(tmp_path / "many.wav", channels=65, seconds=0.1)
     before = len(rows_of(desk, session))
     for name in ("empty.wav", "text.wav", "broken.wav", "many.wav", "nothing.wav", "broken.flac"):
         with pytest.raises(Refusal):
-            bringing.bring_in(desk, session, tmp_path / name, name, 1)
+            importing.import_file(desk, session, tmp_path / name, name, "1")
         assert len(rows_of(desk, session)) == before
+    assert not list(desk.media.rglob("*.wav"))
+    assert journal.find_all(desk.media) == []
+
+
+@pytest.mark.parametrize(("split", "tracks"), [(SINGLE, 5), (PAIRS, 3)])
+def test_many_channels_become_tracks_to_the_sample(desk: Desk, tmp_path: Path, split: str, tracks: int) -> None:
+    session = demo.load(desk)
+    rows = len(rows_of(desk, session))
+    path = tone(tmp_path / "choir.wav", channels=5, subtype="PCM_24")
+    importing.import_file(desk, session, path, "choir.wav", "0:01.5", split)
+    assert [len(row.inputs) for row in rows_of(desk, session)[rows:]] == ([1] * 5 if split == SINGLE else [2, 2, 1])
+    pieces = plan_of(desk, session).pieces
+    assert len(pieces) == tracks
+    assert {piece.start for piece in pieces} == {72_000}
+    got = np.concatenate([wavfile.read(wavfile.inspect(Path(piece.path))) for piece in pieces])
+    assert np.array_equal(got, wavfile.read(wavfile.inspect(path)))
+
+
+def test_a_time_stamp_is_found_in_any_sample_format(tmp_path: Path) -> None:
+    stamp = b"bext" + (602).to_bytes(4, "little") + bytes(338) + (480_000).to_bytes(8, "little") + bytes(256)
+    for subtype in ("PCM_U8", "PCM_32", "DOUBLE", "PCM_24"):
+        path = tone(tmp_path / f"{subtype}.wav", subtype=subtype)
+        assert wavfile.time_stamp(path) is None
+        path.write_bytes(path.read_bytes() + stamp)
+        assert wavfile.time_stamp(path) == 480_000
+    assert wavfile.time_stamp(tone(tmp_path / "a.flac")) is None
+
+
+def test_what_is_cancelled_on_its_way_leaves_nothing(desk: Desk, tmp_path: Path) -> None:
+    session = demo.load(desk)
+    before = len(rows_of(desk, session))
+
+    def stop(done: int, total: int) -> None:
+        if done > total // 2:
+            raise uploads.Cancelled
+
+    with pytest.raises(uploads.Cancelled):
+        importing.import_file(desk, session, tone(tmp_path / "a.wav", 44100, seconds=30), "a.wav", "1", tell=stop)
+    assert len(rows_of(desk, session)) == before
     assert not list(desk.media.rglob("*.wav"))
     assert journal.find_all(desk.media) == []

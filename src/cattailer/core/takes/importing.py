@@ -1,0 +1,56 @@
+"""Sound files from elsewhere: which tracks their channels become, and what they are called."""
+
+import math
+from dataclasses import dataclass
+
+SINGLE, PAIRS = "single", "pairs"
+SPLITS = {SINGLE: "one track for each channel", PAIRS: "stereo pairs"}
+"""What the channels of a file that has more than two become."""
+MAX_CHANNELS, MAX_HOURS, MIN_RATE_HZ, MAX_RATE_HZ = 64, 8, 4_000, 768_000
+RESERVED_BYTES = 1_000_000_000
+"""What must stay free on the disk for capturing."""
+
+
+@dataclass(frozen=True)
+class TrackPart:
+    """A track that is made from a file: its name, and the file's channels (from 0) that it gets."""
+
+    name: str
+    channels: tuple[int, ...]
+
+
+def parts(stem: str, channels: int, split: str) -> tuple[TrackPart, ...]:
+    """One or two channels are one track; more become pairs, with a single one at the end where their number is odd, or
+    single tracks."""
+    if channels <= 2:
+        return (TrackPart(stem, tuple(range(channels))),)
+    if split == SINGLE:
+        return tuple(TrackPart(f"{stem} {n + 1}", (n,)) for n in range(channels))
+    groups = [tuple(range(n, min(n + 2, channels))) for n in range(0, channels, 2)]
+    return tuple(TrackPart(f"{stem} {'+'.join(str(c + 1) for c in group)}", group) for group in groups)
+
+
+def tracks_made(channels: int, split: str) -> int:
+    return channels if split == SINGLE else math.ceil(channels / 2)
+
+
+def why_not(name: str, channels: int, samples: int, rate_hz: int) -> str:
+    """Why a file cannot be imported; empty where it can."""
+    if channels > MAX_CHANNELS:
+        return f"{name} has {channels} channels; {MAX_CHANNELS} is the most. Split it first."
+    if not MIN_RATE_HZ <= rate_hz <= MAX_RATE_HZ:
+        return f"{name} says that its sample rate is {rate_hz:,} Hz, which no recording has. Export it again."
+    if samples > MAX_HOURS * 3600 * rate_hz:
+        return f"{name} is longer than {MAX_HOURS} hours. Cut it into shorter files first."
+    return ""
+
+
+def length_text(samples: int, rate_hz: int) -> str:
+    """"40 s", "3 min 12 s", "1 h 2 min 5 s"; whole seconds, cut off and not rounded up."""
+    seconds = samples // rate_hz
+    hours, minutes, rest = seconds // 3600, seconds // 60 % 60, seconds % 60
+    if hours:
+        return f"{hours} h {minutes} min {rest} s"
+    if minutes:
+        return f"{minutes} min {rest} s"
+    return f"{rest} s" if seconds else f"{samples / rate_hz:.2f} s"

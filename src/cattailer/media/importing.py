@@ -1,0 +1,101 @@
+"""A sound file from elsewhere as a run of its own: the session's rate and depth, a journal, overviews."""
+
+import zlib
+from collections.abc import Callable, Iterator, Sequence
+from contextlib import suppress
+from pathlib import Path
+
+import numpy as np
+import soxr
+from numpy.typing import NDArray
+
+from cattailer.core.sound.meters import BlockMeter
+from cattailer.core.units import decibels
+from cattailer.media import bwf, journal, overview, pcm, wavfile
+from cattailer.media.journal import FileEnd, RunFile, RunHeader
+from cattailer.media.runfile import format_of, origin_of
+from cattailer.media.soundfiles import Sound
+
+Floats = NDArray[np.float32]
+
+
+class _Written:
+    """One file of the run while it is written, from some of the sound's channels."""
+
+    def __init__(self, header: RunHeader, file: RunFile, channels: Sequence[int], folder: Path) -> None:
+        fmt, self._file, self._channels = format_of(header, file), file, list(channels)
+        self.path, self._bits, self._crc = folder / file.path, fmt.bits, 0
+        self.writer = bwf.BwfWriter(self.path, fmt, origin_of(header, file))
+        self._meter = BlockMeter(fmt.channels, fmt.bits)
+        self._dither = np.random.default_rng((header.number, file.track)) if fmt.bits == 16 else None
+
+    def add(self, block: Floats) -> None:
+        own = np.ascontiguousarray(block[self._channels])
+        data = pcm.interleaved(pcm.words(own, self._bits, self._dither))
+        self.writer.append(data)
+        self._crc = zlib.crc32(data, self._crc)
+        self._meter.add(own)
+
+    def close(self) -> FileEnd:
+        frames = self.writer.frames
+        self.writer.close([])
+        with suppress(OSError):
+            overview.make(wavfile.inspect(self.path), overview.overview_path(self.path))
+        got = self._meter.take()
+        peak = round(decibels(float(got.peak.max(initial=0.0))), 2)
+        return FileEnd(self._file.path, peak, int(got.clips.sum()), f"{self._crc:08x}", frames)
+
+    def abandon(self) -> None:
+        with suppress(OSError):
+            self.writer.abandon()
+        for path in (self.path, overview.overview_path(self.path)):
+            path.unlink(missing_ok=True)
+
+
+def import_sound(
+    sound: Sound, folder: Path, stem: str, header: RunHeader, channels: Sequence[Sequence[int]],
+    tell: Callable[[int], None] = lambda _: None,
+) -> journal.RunStory:
+    """Writes the run that the header says; ``channels`` are those of the sound that each of its files gets. ``tell``
+    hears how many samples there are, and may raise to stop it. Raises OSError, FileExistsError, Refusal where the sound
+    breaks off, and what ``tell`` raised; nothing is left behind then."""
+    folder.parent.mkdir(exist_ok=True)
+    folder.mkdir(exist_ok=True)
+    log = journal.JournalWriter(folder / f"{stem}{journal.SUFFIX}", header)
+    written: list[_Written] = []
+    try:
+        for file, own in zip(header.files, channels, strict=True):
+            written.append(_Written(header, file, own, folder))
+        for block in _at_rate(sound, header.rate_hz):
+            for each in written:
+                each.add(block)
+            tell(written[0].writer.frames)
+        ends = [each.close() for each in written]
+        frames = written[0].writer.frames
+        log.whole(frames)
+        log.end(frames, ends)
+    except BaseException:
+        for each in written:
+            each.abandon()
+        log.path.unlink(missing_ok=True)
+        with suppress(OSError):
+            folder.rmdir()
+        raise
+    finally:
+        log.close()
+    return journal.read(log.path)
+
+
+def _at_rate(sound: Sound, rate_hz: int) -> Iterator[Floats]:
+    """Its blocks at a rate, shape (channels, samples); what is louder than full scale is cut off there."""
+    if sound.rate_hz == rate_hz:
+        yield from (np.ascontiguousarray(np.clip(block, -1.0, 1.0), np.float32) for block in sound.blocks())
+        return
+    stream = soxr.ResampleStream(sound.rate_hz, rate_hz, sound.channels, dtype="float32", quality="VHQ")
+    left = sound.samples
+    for block in sound.blocks():
+        left -= block.shape[1]
+        made = np.asarray(stream.resample_chunk(np.ascontiguousarray(block.T), last=left <= 0))
+        if len(made):
+            made = made.reshape(-1, sound.channels).T
+            yield np.ascontiguousarray(np.clip(made, -1.0, 1.0), np.float32)

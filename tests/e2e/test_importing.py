@@ -1,0 +1,54 @@
+"""Sound files through the page, over a wire that breaks."""
+
+from pathlib import Path
+from urllib.parse import urlsplit
+
+import numpy as np
+import soundfile
+from playwright.sync_api import Page, expect
+
+from tests.helpers.studio import Studio, new_session, told
+from tests.helpers.wire import wire_to
+
+RATE = 48000
+
+
+def test_files_are_imported_over_a_wire_that_breaks(page: Page, studio: Studio, tmp_path: Path) -> None:
+    noise = np.random.default_rng(1).uniform(-0.2, 0.2, (RATE * 40, 6))
+    soundfile.write(tmp_path / "choir.wav", noise, RATE, "PCM_24")
+    with soundfile.SoundFile(tmp_path / "rain.mp3", "w", 44100, 2, format="MP3", bitrate_mode="VARIABLE") as mp3:
+        mp3.write(noise[: 44100 * 20, :2])
+    (tmp_path / "letter.docx").write_bytes(b"x" * 100)
+    address = new_session(page, studio, "Rain")
+    with wire_to(urlsplit(studio.url).port or 0) as wire:
+        page.goto(f"{wire.url}{urlsplit(address).path}/capture")
+        told(page)
+        page.get_by_role("link", name="Import").click()
+        told(page)
+        wire.up_bytes_per_s = 12e6
+        with page.expect_file_chooser() as chooser:
+            page.get_by_role("button", name="Choose files").press("Enter")
+        chooser.value.set_files([tmp_path / name for name in ("choir.wav", "rain.mp3", "letter.docx")])
+        expect(page.locator("#message")).to_contain_text("letter.docx is not a sound file")
+        page.wait_for_function("Number(document.querySelector('[data-file-state=arriving] progress')?.value) >= 90")
+        wire.away = True
+        wire.cut()
+        expect(page.locator("#away")).to_be_visible()
+        assert not list((studio.home / "media").glob(".import-*")), "what broke off is gone"
+        wire.away, wire.up_bytes_per_s = False, None
+        page.get_by_role("button", name="Try choir.wav again").click()
+        expect(page.locator("[data-file-state=here]")).to_have_count(2)
+        page.get_by_label("Tracks for choir.wav").select_option("pairs")
+        page.get_by_label("Bar, beat or time").fill("0:02")
+        page.get_by_role("button", name="Import 2 files").click()
+        expect(page.locator("[data-file-state=done]")).to_have_count(2)
+        expect(page.locator("[data-file-state=done]").nth(1)).to_contain_text("44.1 kHz converted to 48")
+        page.get_by_role("link", name="Sheet").click()
+        told(page)
+        for name in ("choir 1+2", "choir 3+4", "choir 5+6", "rain"):
+            expect(page.locator(f"#rows input[value='{name}']")).to_be_visible()
+    written = sorted((studio.home / "media").glob("rain*/run-*/*.wav"))
+    assert len(written) == 4
+    for n, path in enumerate(p for p in written if "choir" in p.name):
+        got, _ = soundfile.read(path)
+        assert np.abs(got - noise[:, 2 * n : 2 * n + 2]).max() < 2**-22
