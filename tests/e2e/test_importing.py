@@ -47,7 +47,7 @@ def test_files_are_imported_over_a_wire_that_breaks(page: Page, studio: Studio, 
         told(page)
         for name in ("choir 1+2", "choir 3+4", "choir 5+6", "rain"):
             expect(page.locator(f"#rows input[value='{name}']")).to_be_visible()
-    written = sorted((studio.home / "media").glob("rain*/run-*/*.wav"))
+    written = sorted((studio.home / "media").glob("Rain*/run-*/*.wav"))
     assert len(written) == 4
     for n, path in enumerate(p for p in written if "choir" in p.name):
         got, _ = soundfile.read(path)

@@ -94,13 +94,13 @@ def test_the_best_of_three_passes_is_chosen_joined_cut_tightened_and_written(pag
       const c = document.getElementById("seam-wave"), d = c?.getContext("2d").getImageData(0, 0, c.width, c.height).data;
       return d && new Set(Array.from({ length: d.length / 4 }, (_, n) => d.slice(4 * n, 4 * n + 3).join())).size > 20;
     }""")
-    seam = int(lines.last.get_attribute("data-piece") or 0)
+    seam = int(lines.last.get_attribute("data-start") or 0)
     page.get_by_label("Length of the crossfade").fill("20")
     page.get_by_label("Length of the crossfade").press("Enter")
     page.get_by_label("Length of the crossfade").blur()
     expect(lines.last).to_contain_text("seam 20 ms")
     studio.post("/s/1/takes/cut/seam/move", track=track_of(page), at=str(seam), to=str(seam + 4800))
-    expect(page.locator(f'[data-piece="{seam + 4800}"]')).to_be_visible()
+    expect(page.locator(f'[data-start="{seam + 4800}"]')).to_be_visible()
     end = int(lines.last.get_attribute("data-stop") or 0)
     studio.post("/s/1/takes/cut/erase", track=track_of(page), start=str(end - 20_000), stop=str(end - 10_000))
     expect(page.locator(f'[data-stop="{end - 20_000}"]')).to_be_visible()

@@ -1,5 +1,6 @@
 """A whole Cattailer as ``./cattailer demo`` starts it, and what is done to its pages."""
 
+import json
 import os
 import signal
 import socket
@@ -15,6 +16,8 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 from playwright.sync_api import Page
+
+from tests.helpers.waiting import wait_for
 
 ROOT = Path(__file__).parents[2]
 CHROMIUM = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking", "--disable-component-update", "--disable-sync", "--autoplay-policy=no-user-gesture-required"]
@@ -156,3 +159,13 @@ def decoded(page: Page, studio: Studio, mix: str, first: int, last: int) -> NDAr
         [studio.url.replace("http", "ws") + "/s/1/live", int(mix), first, last],
     )
     return np.array(left, np.float64)
+
+
+def imported(studio: Studio, session: str, path: Path) -> None:
+    """A sound file onto tracks of the session at that address, as its Import page does it."""
+    address, data = f"{session}/imports/", path.read_bytes()
+    offered = urllib.request.urlopen(address, urllib.parse.urlencode({"name": path.name, "bytes": len(data)}).encode())
+    number = json.loads(offered.read())["number"]
+    urllib.request.urlopen(urllib.request.Request(f"{address}{number}/sound", data, method="PUT"))
+    urllib.request.urlopen(f"{address}begin", b"by=place&at=1")
+    wait_for(lambda: b'data-file-state="done"' in urllib.request.urlopen(f"{address}files").read())

@@ -13,6 +13,8 @@ from alembic.config import Config
 from alembic.migration import MigrationContext
 from sqlalchemy import orm
 
+from cattailer.services.session import demo
+from cattailer.store import access, comps, kept, measured, models
 from cattailer.store import database as module
 from cattailer.store.base import Base
 from cattailer.store.database import Database
@@ -57,6 +59,7 @@ def insert(db: orm.Session, table: str, **values: object) -> int:
 def test_models_are_what_the_migrations_make(blank: Database) -> None:
     blank.migrate()
     with blank.engine.connect() as connection:
+        assert all((access, comps, kept, measured, models)), "they are imported, so that the comparison knows them"
         assert compare_metadata(MigrationContext.configure(connection), Base.metadata) == []
 
 
@@ -83,3 +86,21 @@ def test_lead_ins_and_their_history_are_taken_along(blank: Database) -> None:
         put_back(db, db.get_one(Session, session), entry.before)
         db.flush()
         assert kept.lead_in_samples == 0, "undo reaches back to before"
+
+
+def test_the_demo_of_before_is_known_by_its_folder(blank: Database) -> None:
+    upgrade(blank, "0013")
+    with blank.transaction() as db:
+        columns = {**SESSION, "opened_at": None, "created_at": "2026-05-04"}
+        missing = db.execute(sa.text(
+            "SELECT column_name, data_type FROM information_schema.columns WHERE table_name = 'sessions' AND is_nullable = 'NO' "
+            "AND column_default IS NULL"
+        ))
+        plain = {"integer": 0, "bigint": 0, "boolean": False, "ARRAY": [], "json": "{}", "jsonb": "{}"}
+        columns |= {name: plain.get(kind, "") for name, kind in missing if name not in (*columns, "id")}
+        ids = [insert(db, "sessions", **{**columns, "folder": folder}) for folder in ("old", "the-lamplighters-ferry")]
+    blank.migrate()
+    with blank.transaction() as db:
+        found = {s.id: s.identity for s in db.scalars(sa.select(Session))}
+    assert found[ids[1]] == demo.IDENTITY
+    assert found[ids[0]] not in ("", demo.IDENTITY)

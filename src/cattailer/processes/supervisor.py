@@ -166,11 +166,9 @@ class Supervisor:
 
     def _open_session(self) -> None:
         assert self._desk is not None
-        opened = opening.reopen_last(self._desk)
-        if self._with_demo:
-            session = demo.load(self._desk)
-            if opened is None:
-                opening.open_session(self._desk, session)
+        demo_id = demo.load(self._desk) if self._with_demo else None
+        if why := opening.open_at_start(self._desk, demo_id):
+            self._say(f"  LOOK       no session is open: {why}")
 
     def _recover_now(self) -> None:
         """Mends and enters what broke off; whatever is wrong there, the start goes on."""

@@ -1,5 +1,6 @@
 """What is kept: sessions with their patch, mixes, runs, takes and media."""
 
+import uuid
 from datetime import datetime
 from typing import Any
 
@@ -14,8 +15,8 @@ from cattailer.store.base import Base, now
 
 
 class Session(Base):
-    """One piece of work. ``folder`` is its place below the media root, which is ``media_root`` or the usual one
-    where that is empty; what is captured is also written below ``copy_root``, and goes on below ``fallback_root``
+    """One piece of work. ``identity`` is its own for good, whatever it is called. ``folder`` is its place below the
+    media root, which is ``media_root`` or the usual one where that is empty; what is captured is also written below ``copy_root``, and goes on below ``fallback_root``
     where the disk fails. ``revision`` counts edits, ``takes_revision`` is that at which what sounds of takes
     changed last, ``spans_revision`` that at which takes did, and not only comps, ``plan_revision`` that at which
     anything else of the plan may have. The range is empty where its ends are equal; the ``ruler`` counts "bars" or
@@ -26,6 +27,7 @@ class Session(Base):
 
     id: Mapped[int] = mapped_column(primary_key=True)
     title: Mapped[str]
+    identity: Mapped[str] = mapped_column(unique=True, default=lambda: str(uuid.uuid4()))
     folder: Mapped[str] = mapped_column(unique=True)
     interface: Mapped[str]
     rate_hz: Mapped[int]

@@ -8,6 +8,7 @@ from sqlalchemy import select
 
 from cattailer.core.errors import NotFound, Refusal
 from cattailer.services.desk.desk import Desk
+from cattailer.services.keeping import shelving
 from cattailer.services.running import arming, frame, transport
 from cattailer.services.session import demo, inputs, opening, sessions, tracks
 from cattailer.services.session.compiling import compile_plan
@@ -30,6 +31,33 @@ def test_the_demo_is_made_once(desk: Desk) -> None:
     assert (plan.preamps, plan.tempo) == (offline.preamps, offline.tempo)
     assert [(t.name, t.inputs, t.pan) for t in plan.tracks] == [(t.name, t.inputs, t.pan) for t in offline.tracks]
     assert plan.from_dict(json.loads(json.dumps(plan.to_dict()))) == plan
+
+
+@pytest.mark.parametrize("state", ["renamed", "away", "bin", "no tracks", "no profile", "deleted", "folder taken"])
+def test_the_demo_starts_again_in_every_state_of_its_session(desk: Desk, state: str) -> None:
+    first = demo.load(desk)
+    opening.open_session(desk, first)
+    if state == "renamed":
+        sessions.rename_session(desk, first, "An evening in the barn")
+    if state in ("away", "bin", "deleted"):
+        opening.open_session(desk, sessions.copy_session(desk, first, "Other"))
+        shelving.shelve(desk, first, "away" if state == "away" else "bin", sure=True)
+    if state == "deleted":
+        shelving.delete_for_good(desk, first, True, True)
+    with desk.database.transaction() as db:
+        session = db.get(Session, first)
+        if state == "no tracks":
+            session.tracks.clear()
+        if state == "no profile":
+            session.interface = "gone-8"
+            session.revision += 1
+        if state == "folder taken":
+            session.identity = "another session's"
+    again = demo.load(desk)
+    assert (again == first) == (state not in ("deleted", "folder taken"))
+    said = opening.open_at_start(desk, again)
+    assert ("gone-8" in said) == (state == "no profile")
+    assert demo.load(desk) == again
 
 
 @pytest.mark.without_engine

@@ -1,7 +1,7 @@
 """A piece of a comp: a stretch of a take where it is heard."""
 
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 from cattailer.core.comps.fades import LINEAR, SHAPES
@@ -26,7 +26,7 @@ class CompPiece:
     lies before, what came after a punch behind its end. ``flipped``: with its polarity reversed.
 
     ``seam`` is the crossfade with the piece that ends where this one begins, half of it on either side; None means the
-    usual one.
+    usual one. ``key`` is the piece's number within its comp, which it keeps wherever it is moved; 0 until it has one.
     """
 
     take: int
@@ -38,6 +38,7 @@ class CompPiece:
     fade_in: Fade = Fade()
     fade_out: Fade = Fade()
     seam: Fade | None = None
+    key: int = field(default=0, compare=False)
 
     @property
     def stop(self) -> int:
@@ -89,6 +90,8 @@ class CompPiece:
             out["gain_db"] = self.gain_db
         if self.flipped:
             out["flipped"] = True
+        if self.key:
+            out["key"] = self.key
         for name in ("fade_in", "fade_out", "seam"):
             fade: Fade | None = getattr(self, name)
             if fade is not None and (name == "seam" or fade.samples):
@@ -115,4 +118,17 @@ Pieces = tuple[CompPiece, ...]
 def pieces_of(data: Iterable[Mapping[str, Any]], old_hz: int = 1, new_hz: int = 1) -> Pieces:
     """From plain values, at another rate where that is wanted; a piece shorter than a sample by then is left out."""
     read = (CompPiece.from_dict(d).at_rate(old_hz, new_hz) for d in data)
-    return tuple(p for p in read if p.samples > 0)
+    return numbered(tuple(p for p in read if p.samples > 0))
+
+
+def numbered(pieces: Pieces) -> Pieces:
+    """Each with a key of its own: the first of several parts keeps it, others and new ones get the next."""
+    out: list[CompPiece] = []
+    taken: set[int] = set()
+    free = max((p.key for p in pieces), default=0) + 1
+    for piece in pieces:
+        if not piece.key or piece.key in taken:
+            piece, free = replace(piece, key=free), free + 1
+        taken.add(piece.key)
+        out.append(piece)
+    return tuple(out)

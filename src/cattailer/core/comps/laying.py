@@ -12,6 +12,8 @@ CHANGED = (
     "once more if you still want it."
 )
 
+GONE = "That piece is no longer there, so nothing was changed. Choose another one; Undo brings it back."
+
 
 def lay(pieces: Pieces, *laid: CompPiece) -> Pieces:
     """Lays pieces over what is there; a seam at the beginning of what gives way stays where the new one has none."""
@@ -48,12 +50,18 @@ def erase(pieces: Pieces, start: int, stop: int) -> Pieces:
 
 
 def joined(pieces: Pieces) -> Pieces:
-    """Neighbours that are one sound become one piece, unless somebody split them."""
+    """Neighbours that are one sound become one piece where one of them is new, or both are parts of one; pieces that
+    somebody split stay two, wherever they are moved."""
     out: list[CompPiece] = []
+    new = False
     for piece in pieces:
-        if out and piece.seam is None and out[-1].goes_on_in(piece):
-            out[-1] = replace(out[-1], samples=out[-1].samples + piece.samples, fade_out=piece.fade_out)
+        alike = out and piece.seam is None and out[-1].goes_on_in(piece)
+        if alike and (new or not piece.key or piece.key == out[-1].key):
+            new = new or not piece.key
+            samples, key = out[-1].samples + piece.samples, out[-1].key or piece.key
+            out[-1] = replace(out[-1], samples=samples, fade_out=piece.fade_out, key=key)
         else:
+            new = not piece.key
             out.append(piece)
     return tuple(out)
 
@@ -66,12 +74,20 @@ def number_at(pieces: Pieces, start: int) -> int:
     return found
 
 
+def start_of(pieces: Pieces, key: int) -> int:
+    """Where a piece begins now, wherever it was moved. Raises NotNow where it is gone."""
+    found = next((p.start for p in pieces if p.key == key), None)
+    if found is None:
+        raise NotNow(GONE)
+    return found
+
+
 def split(pieces: Pieces, at: int) -> Pieces:
     """Two pieces of the one that lies there, with nothing to be heard of it. Raises Refusal."""
     whole = next((p for p in pieces if p.start < at < p.stop), None)
     if whole is None:
         raise NothingThere("There is no piece to split there. Put the playhead inside one.")
-    first, last = whole.part(whole.start, at), replace(whole.part(at, whole.stop), seam=Fade())
+    first, last = whole.part(whole.start, at), replace(whole.part(at, whole.stop), seam=Fade(), key=0)
     return _changed(pieces, whole, first, last)
 
 

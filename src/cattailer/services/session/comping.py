@@ -4,7 +4,7 @@ from collections.abc import Collection
 
 from sqlalchemy import orm, select
 
-from cattailer.core.comps.comppiece import CompPiece, Pieces, pieces_of
+from cattailer.core.comps.comppiece import CompPiece, Pieces, numbered, pieces_of
 from cattailer.core.comps.laying import joined, lay
 from cattailer.core.comps.together import together
 from cattailer.core.errors import NotFound
@@ -40,7 +40,7 @@ def pieces_at(comp: Comp, session: Session) -> Pieces:
 
 
 def write(comp: Comp, session: Session, pieces: Pieces) -> None:
-    comp.pieces, comp.rate_hz = [p.to_dict() for p in pieces], session.rate_hz
+    comp.pieces, comp.rate_hz = [p.to_dict() for p in numbered(pieces)], session.rate_hz
 
 
 def in_use(desk: Desk, db: orm.Session, session: Session, track: Track) -> Comp:
@@ -67,7 +67,7 @@ def on_top(desk: Desk, session: Session, track: Track) -> Pieces:
     found = topmost(spans_of(desk, session, track.id).get(track.id, []))
     takes = db.scalars(select(Take).where(Take.id.in_({p.take for p in found})))
     begins = {t.id: rescaled(t.start, t.media.rate_hz, session.rate_hz) for t in takes}
-    return joined(tuple(CompPiece(p.take, p.start, p.samples, p.start - begins[p.take]) for p in found))
+    return numbered(joined(tuple(CompPiece(p.take, p.start, p.samples, p.start - begins[p.take]) for p in found)))
 
 
 def make(
@@ -75,7 +75,7 @@ def make(
 ) -> Comp:
     comp = Comp(
         session_id=session.id, track_id=track.id, name=name, rate_hz=session.rate_hz,
-        pieces=[p.to_dict() for p in pieces], roll=roll, over_id=over,
+        pieces=[p.to_dict() for p in numbered(pieces)], roll=roll, over_id=over,
     )
     db.add(comp)
     db.flush()

@@ -16,6 +16,7 @@ from cattailer.services.session.compiling import preamps_of, source_channel
 from cattailer.services.session.shapes import build
 from cattailer.store.models import Session
 
+IDENTITY = "demo-lamplighters-ferry"
 TITLE = "The Lamplighter's Ferry"
 FOLDER = "the-lamplighters-ferry"
 INTERFACE = "marshgate-16"
@@ -106,11 +107,13 @@ def plan(armed: bool, rate_hz: int = RATE_HZ, period: int = PERIOD, click: bool 
 
 
 def load(desk: Desk) -> int:
-    """The demo session's id; makes the session when it is not there."""
+    """The demo session's id, whatever it is called by now; makes the session when it is not there."""
     with desk.database.transaction() as db:
-        found = db.scalar(select(Session.id).where(Session.title == TITLE).order_by(Session.id).limit(1))
+        found = db.scalar(select(Session.id).where(Session.identity == IDENTITY))
         if found is not None:
             return found
         session = build(desk, db, TITLE, shape(), "Ferry")
-        session.folder = FOLDER
+        session.identity = IDENTITY
+        if db.scalar(select(Session.id).where(Session.folder == FOLDER)) is None:
+            session.folder = FOLDER
         return session.id

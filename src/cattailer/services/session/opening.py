@@ -4,7 +4,7 @@ from datetime import UTC, datetime
 
 from sqlalchemy import select
 
-from cattailer.core.errors import NotFound, NotNow
+from cattailer.core.errors import NotFound, NotNow, Refusal
 from cattailer.core.shelves import BIN
 from cattailer.services.desk.desk import Desk
 from cattailer.services.session.compiling import compile_plan
@@ -44,9 +44,27 @@ def open_session(desk: Desk, session_id: int) -> None:
 
 def reopen_last(desk: Desk) -> int | None:
     """After the engine was restarted: runs the session that was open last."""
-    with desk.database.transaction() as db:
-        query = select(Session.id).where(Session.opened_at.is_not(None)).order_by(Session.opened_at.desc())
-        last = db.scalar(query.limit(1))
+    last = _last_open(desk)
     if last is not None:
         open_session(desk, last)
     return last
+
+
+def open_at_start(desk: Desk, otherwise: int | None = None) -> str:
+    """The session that was open last, or the other one; what cannot be opened holds up no start. Returns why, in words,
+    where none is open."""
+    said = ""
+    for session_id in dict.fromkeys(i for i in (_last_open(desk), otherwise) if i is not None):
+        try:
+            open_session(desk, session_id)
+        except Refusal as why:
+            said = said or why.message
+        else:
+            return ""
+    return said
+
+
+def _last_open(desk: Desk) -> int | None:
+    with desk.database.transaction() as db:
+        query = select(Session.id).where(Session.opened_at.is_not(None)).order_by(Session.opened_at.desc())
+        return db.scalar(query.limit(1))

@@ -22,33 +22,34 @@ from cattailer.services.stages.takes.seaming import shape_for
 from cattailer.store.models import Track
 
 MOST_SEAM_MS = 10_000.0
-Change = Callable[[Edit, Track, Pieces], Pieces]
+Change = Callable[[Edit, Track, Pieces, int], Pieces]
+"""Gets the pieces of a track, and where the piece begins that is meant."""
 
 
 def erase(desk: Desk, session_id: int, track_id: int, start: int, stop: int, snap: str = OFF) -> None:
     """Silence in [start, stop)."""
-    def change(edit: Edit, track: Track, pieces: Pieces) -> Pieces:
+    def change(edit: Edit, track: Track, pieces: Pieces, start: int) -> Pieces:
         return laying.erase(pieces, *_lands(desk, edit, track_id, snap, start, stop))
 
-    _edit(desk, session_id, track_id, "a stretch erased", change)
+    _edit(desk, session_id, track_id, "a stretch erased", change, start)
 
 
 def split(desk: Desk, session_id: int, track_id: int, at: int, snap: str = OFF) -> None:
-    def change(edit: Edit, track: Track, pieces: Pieces) -> Pieces:
-        return laying.split(pieces, *_lands(desk, edit, track_id, snap, at))
+    def change(edit: Edit, track: Track, pieces: Pieces, start: int) -> Pieces:
+        return laying.split(pieces, *_lands(desk, edit, track_id, snap, start))
 
-    _edit(desk, session_id, track_id, "a piece split", change)
+    _edit(desk, session_id, track_id, "a piece split", change, at)
 
 
-def take_away(desk: Desk, session_id: int, track_id: int, start: int) -> None:
-    _edit(desk, session_id, track_id, "a piece taken away", lambda e, t, p: laying.take_away(p, start))
+def take_away(desk: Desk, session_id: int, track_id: int, start: int, piece: int = 0) -> None:
+    _edit(desk, session_id, track_id, "a piece taken away", lambda e, t, p, s: laying.take_away(p, s), start, piece)
 
 
 def trim(
     desk: Desk, session_id: int, track_id: int, start: int, new_start: int, new_stop: int, snap: str = OFF
 ) -> None:
     """The piece that begins at ``start`` begins and ends elsewhere; its sound stays where it is."""
-    def change(edit: Edit, track: Track, pieces: Pieces) -> Pieces:
+    def change(edit: Edit, track: Track, pieces: Pieces, start: int) -> Pieces:
         piece = pieces[laying.number_at(pieces, start)]
         sound = take_sounds(desk, edit.session, [piece.take]).get(piece.take)
         if sound is None:
@@ -58,35 +59,37 @@ def trim(
         last = new_stop if new_stop == piece.stop else _lands(desk, edit, track_id, snap, new_stop)[0]
         return laying.trim(pieces, start, first, last, sound.reach)
 
-    _edit(desk, session_id, track_id, "a piece trimmed", change)
+    _edit(desk, session_id, track_id, "a piece trimmed", change, start)
 
 
 def move(desk: Desk, session_id: int, track_id: int, start: int, by: int, snap: str = OFF) -> None:
-    def change(edit: Edit, track: Track, pieces: Pieces) -> Pieces:
+    def change(edit: Edit, track: Track, pieces: Pieces, start: int) -> Pieces:
         to = start + by if snap == ZERO else on_grid(start + by, snap, tempo_of(edit.session))
         return laying.move(pieces, start, to - start)
 
-    _edit(desk, session_id, track_id, "a piece moved", change)
+    _edit(desk, session_id, track_id, "a piece moved", change, start)
 
 
-def nudge(desk: Desk, session_id: int, track_id: int, start: int, count: int, unit: str) -> None:
+def nudge(desk: Desk, session_id: int, track_id: int, start: int, count: int, unit: str, piece: int = 0) -> None:
     """By so many bars, beats, milliseconds or samples."""
-    def change(edit: Edit, track: Track, pieces: Pieces) -> Pieces:
+    def change(edit: Edit, track: Track, pieces: Pieces, start: int) -> Pieces:
         return laying.move(pieces, start, step(start, count, unit, tempo_of(edit.session)))
 
-    _edit(desk, session_id, track_id, f"a piece nudged by {count:+d} {unit}".replace("-", "−"), change)
+    what = f"a piece nudged by {count:+d} {unit}".replace("-", "−")
+    _edit(desk, session_id, track_id, what, change, start, piece)
 
 
-def set_gain(desk: Desk, session_id: int, track_id: int, start: int, gain_db: float) -> None:
+def set_gain(desk: Desk, session_id: int, track_id: int, start: int, gain_db: float, piece: int = 0) -> None:
     """Of this track's piece alone: what microphones hear differs in level."""
     what = f"a piece at {gain_db:+.1f} dB".replace("-", "−")
-    _edit(desk, session_id, track_id, what, lambda e, t, p: laying.with_gain(p, start, gain_db), alone=True)
+    set_to: Change = lambda e, t, p, s: laying.with_gain(p, s, gain_db)  # noqa: E731
+    _edit(desk, session_id, track_id, what, set_to, start, piece, alone=True)
 
 
 def lay_room_tone(desk: Desk, session_id: int, track_id: int) -> None:
     """Fills the silence between pieces with the quietest stretch of the takes in use. Raises NotNow where nothing is
     silent, or no take has a quiet stretch."""
-    def change(edit: Edit, track: Track, pieces: Pieces) -> Pieces:
+    def change(edit: Edit, track: Track, pieces: Pieces, start: int) -> Pieces:
         if all(a.stop == b.start for a, b in zip(pieces, pieces[1:], strict=False)):
             raise NotNow("There is no silence between the pieces, so no room tone is needed.")
         takes, rate = take_sounds(desk, edit.session, {p.take for p in pieces}), edit.session.rate_hz
@@ -99,17 +102,17 @@ def lay_room_tone(desk: Desk, session_id: int, track_id: int) -> None:
                 return roomtone.filled(pieces, take.take, tone, rate)
         raise NotNow("No take of this track has a stretch that is quiet enough. Keep a few seconds of the empty room.")
 
-    _edit(desk, session_id, track_id, "room tone laid between pieces", change)
+    _edit(desk, session_id, track_id, "room tone laid between pieces", change, 0)
 
 
 def set_level(
-    desk: Desk, session_id: int, track_id: int, start: int, aim: str, level: float, every: bool = False
+    desk: Desk, session_id: int, track_id: int, start: int, aim: str, level: float, every: bool = False, key: int = 0
 ) -> str:
     """The gain that brings a piece to a peak or a loudness, or every piece of the track for itself. Returns what
     becomes of peak and noise, in words."""
     said: list[str] = []
 
-    def change(edit: Edit, track: Track, pieces: Pieces) -> Pieces:
+    def change(edit: Edit, track: Track, pieces: Pieces, start: int) -> Pieces:
         chosen = pieces if every else (pieces[laying.number_at(pieces, start)],)
         takes = take_sounds(desk, edit.session, {p.take for p in chosen})
         rate, channels = edit.session.rate_hz, max(1, len(track.feeds))
@@ -124,31 +127,32 @@ def set_level(
 
     unit = "dBFS" if aim == levelling.PEAK else "LUFS"
     words = f"{'every piece' if every else 'a piece'} brought to {level:g} {unit}".replace("-", "−")
-    _edit(desk, session_id, track_id, words, change, alone=True)
+    _edit(desk, session_id, track_id, words, change, start, key if not every else 0, alone=True)
     loud = [s for s in said if "it will be heard" in s or "clip" in s]
     if len(said) == 1:
         return said[0]
     return f"{len(said)} pieces. {loud[0] if loud else 'No noise comes up that is heard.'}"
 
 
-def flip(desk: Desk, session_id: int, track_id: int, start: int) -> None:
+def flip(desk: Desk, session_id: int, track_id: int, start: int, piece: int = 0) -> None:
     what = "polarity of a piece reversed"
-    _edit(desk, session_id, track_id, what, lambda e, t, p: laying.flip(p, start), alone=True)
+    _edit(desk, session_id, track_id, what, lambda e, t, p, s: laying.flip(p, s), start, piece, alone=True)
 
 
 def set_fades(
-    desk: Desk, session_id: int, track_id: int, start: int, fade_in: tuple[float, str], fade_out: tuple[float, str]
+    desk: Desk, session_id: int, track_id: int, start: int, fade_in: tuple[float, str], fade_out: tuple[float, str],
+    piece: int = 0,
 ) -> None:
     """Each with its length in ms and its shape."""
-    def change(edit: Edit, track: Track, pieces: Pieces) -> Pieces:
+    def change(edit: Edit, track: Track, pieces: Pieces, start: int) -> Pieces:
         rate = edit.session.rate_hz
         made = (Fade(round(ms * rate / 1000.0), shape) for ms, shape in (fade_in, fade_out))
         return laying.with_fades(pieces, start, *made)
 
-    _edit(desk, session_id, track_id, "fades of a piece", change)
+    _edit(desk, session_id, track_id, "fades of a piece", change, start, piece)
 
 
-def set_seam(desk: Desk, session_id: int, track_id: int, start: int, ms: str, shape: str) -> None:
+def set_seam(desk: Desk, session_id: int, track_id: int, start: int, ms: str, shape: str, piece: int = 0) -> None:
     """How long the crossfade is with which a piece begins, and its shape; with an empty length it is the usual one, and
     with an empty shape the one that suits how alike both sides are. Raises Refusal for what is no length."""
     typed = ms.replace(",", ".").lower().removesuffix("ms").strip()
@@ -159,21 +163,21 @@ def set_seam(desk: Desk, session_id: int, track_id: int, start: int, ms: str, sh
     if length is not None and not 0.0 <= length <= MOST_SEAM_MS:
         raise Refusal(f"A crossfade lasts 0 to {MOST_SEAM_MS:.0f} ms. The seam stayed as it was.")
 
-    def change(edit: Edit, track: Track, pieces: Pieces) -> Pieces:
+    def change(edit: Edit, track: Track, pieces: Pieces, start: int) -> Pieces:
         if length is None:
             return laying.with_seam(pieces, start, None)
         samples = round(length * edit.session.rate_hz / 1000.0)
         suits = shape or shape_for(desk, edit.session, pieces, start, samples)
         return laying.with_seam(pieces, start, Fade(samples, suits))
 
-    _edit(desk, session_id, track_id, "a seam", change)
+    _edit(desk, session_id, track_id, "a seam", change, start, piece)
 
 
 def move_seam(desk: Desk, session_id: int, track_id: int, start: int, to: int, snap: str = OFF) -> None:
-    def change(edit: Edit, track: Track, pieces: Pieces) -> Pieces:
+    def change(edit: Edit, track: Track, pieces: Pieces, start: int) -> Pieces:
         return laying.move_seam(pieces, start, *_lands(desk, edit, track_id, snap, to))
 
-    _edit(desk, session_id, track_id, "a seam moved", change)
+    _edit(desk, session_id, track_id, "a seam moved", change, start)
 
 
 def _lands(desk: Desk, edit: Edit, track_id: int, snap: str, *places: int) -> list[int]:
@@ -186,16 +190,19 @@ def _lands(desk: Desk, edit: Edit, track_id: int, snap: str, *places: int) -> li
 
 
 def _edit(
-    desk: Desk, session_id: int, track_id: int, what: str, change: Change, alone: bool = False
+    desk: Desk, session_id: int, track_id: int, what: str, change: Change, start: int, key: int = 0, alone: bool = False
 ) -> None:
     """On the track as asked, and on those that are cut together with it wherever they have something there. What one of
-    them cannot do is done on none, so that they stay whole."""
+    them cannot do is done on none, so that they stay whole. ``key`` finds the piece wherever it is by now, 0 is only
+    ``start``."""
     with editing(desk, session_id) as edit:
         track = edit.track(track_id)
+        if key:
+            start = laying.start_of(comping.heard(desk, edit.session, track), key)
         for other in [track] if alone else comping.tracks_with(edit.session, track):
             comp = comping.in_use(desk, edit.db, edit.session, other)
             try:
-                pieces = change(edit, other, comping.pieces_at(comp, edit.session))
+                pieces = change(edit, other, comping.pieces_at(comp, edit.session), start)
             except (NothingThere, NotNow):
                 if other is track:
                     raise

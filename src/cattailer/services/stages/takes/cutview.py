@@ -25,6 +25,7 @@ class PieceView:
     """``meets``: another piece ends where this one begins, take ``before``; ``seam`` is then (ms, shape) of what is
     set, None for the usual one, and ``crossing`` where both sound, in timeline samples."""
 
+    key: int
     start: int
     stop: int
     take: int
@@ -82,12 +83,13 @@ def show(desk: Desk, session_id: int, track_id: int = 0, division: int = 1) -> C
         )
 
 
-def piece(desk: Desk, session_id: int, track_id: int, start: int) -> PieceView:
-    """The piece that begins there. Raises NotFound."""
+def piece(desk: Desk, session_id: int, track_id: int, start: int, key: int = 0) -> PieceView:
+    """The piece with that key, or without one that begins there. Raises NotFound."""
     with desk.database.transaction() as db:
         session = get_session(db, session_id)
         track = next((t for t in session.tracks if t.id == track_id), None)
-        found = next((v for v in _views(desk, session, track) if v.start == start), None) if track else None
+        views = _views(desk, session, track) if track else []
+        found = next((v for v in views if (v.key == key if key else v.start == start)), None)
     if found is None:
         raise NotFound("No piece begins there any more. Choose one in the picture.")
     return found
@@ -108,7 +110,7 @@ def _view(
     meets = before is not None and before.stop == piece.start
     crossed = crossing(before, piece, sounds, rate) if before is not None and meets else (piece.start, piece.start)
     return PieceView(
-        piece.start, piece.stop, piece.take, numbers.get(piece.take, 0), piece.take not in sounds,
+        piece.key, piece.start, piece.stop, piece.take, numbers.get(piece.take, 0), piece.take not in sounds,
         clock_text(piece.start, rate), clock_text(piece.stop, rate), piece.samples / rate, piece.gain_db,
         piece.flipped, milliseconds(piece.fade_in.samples, rate), piece.fade_in.shape,
         milliseconds(piece.fade_out.samples, rate), piece.fade_out.shape, meets,

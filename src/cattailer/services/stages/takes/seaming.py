@@ -7,9 +7,9 @@ import numpy as np
 
 from cattailer.core.comps import seams
 from cattailer.core.comps.comppiece import CompPiece, Pieces
-from cattailer.core.comps.laying import meeting
+from cattailer.core.comps.laying import meeting, start_of
 from cattailer.core.comps.sounding import TakeSound, crossing, sound_of, usual_seam
-from cattailer.core.errors import NotFound
+from cattailer.core.errors import NotFound, NothingThere
 from cattailer.core.units import milliseconds
 from cattailer.media.piecesound import Floats, heard_between
 from cattailer.services.desk.desk import Desk
@@ -38,13 +38,18 @@ class Sides:
     after: Floats
 
 
-def look(desk: Desk, session_id: int, track_id: int, start: int) -> SeamView:
-    """The seam with which the piece begins that begins at ``start``. Raises Refusal where there is none."""
+def look(desk: Desk, session_id: int, track_id: int, start: int, key: int = 0) -> SeamView:
+    """The seam with which the piece begins that begins at ``start``, or has that key. Raises NotNow where there is no
+    such piece."""
     with desk.database.transaction() as db:
         session = get_session(db, session_id)
         track = _track(session, track_id)
         pieces = comping.heard(desk, session, track)
-        number, before = meeting(pieces, start)
+        start = start_of(pieces, key) if key else start
+        try:
+            number, before = meeting(pieces, start)
+        except NothingThere:
+            return SeamView(start, None, "The piece before it no longer ends where this one begins.", "")
         after = pieces[number]
         takes = take_sounds(desk, session, {before.take, after.take})
     rate = session.rate_hz
@@ -111,12 +116,18 @@ def both_sides(
     return Sides(first, *sides)
 
 
-def wave(desk: Desk, session_id: int, track_id: int, start: int, reach: int) -> tuple[int, list[list[int]]]:
+def wave(
+    desk: Desk, session_id: int, track_id: int, start: int, reach: int, key: int = 0
+) -> tuple[int, list[list[int]]]:
     """Both sides over each other, as values of 127, and the timeline sample at which they begin."""
     with desk.database.transaction() as db:
         session = get_session(db, session_id)
         pieces = comping.heard(desk, session, _track(session, track_id))
-        number, before = meeting(pieces, start)
+        start = start_of(pieces, key) if key else start
+        try:
+            number, before = meeting(pieces, start)
+        except NothingThere:
+            return start, [[], []]
         takes = take_sounds(desk, session, {before.take, pieces[number].take})
     sides = both_sides(before, pieces[number], takes, session.rate_hz, min(max(reach, 2), session.rate_hz))
     if sides is None:

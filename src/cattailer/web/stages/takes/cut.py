@@ -29,10 +29,11 @@ class Window(Form):
 
 
 class OfPiece(Form):
-    """The piece of a track that begins at ``at``."""
+    """The piece of a track that begins at ``at``, or wherever it is by now where ``piece``, its key, is said."""
 
     track: Number
     at: Sample
+    piece: Number = 0
 
 
 class OnTrack(Form):
@@ -127,7 +128,7 @@ def rows(session_id: int) -> str:
 @blueprint.get("/piece")
 def piece(session_id: int) -> str:
     wish = query(OfPiece)
-    found = cutview.piece(desk(), session_id, wish.track, wish.at)
+    found = cutview.piece(desk(), session_id, wish.track, wish.at, wish.piece)
     return render_template("takes/parts/piece.html", piece=found, track=wish.track, session_id=session_id)
 
 
@@ -141,14 +142,14 @@ def wave(session_id: int) -> Response:
 def proposal(session_id: int) -> str:
     """Where a seam would be heard least."""
     wish = query(OfPiece)
-    found = seaming.look(desk(), session_id, wish.track, wish.at)
+    found = seaming.look(desk(), session_id, wish.track, wish.at, wish.piece)
     return render_template("takes/parts/proposal.html", seam=found, track=wish.track, session_id=session_id)
 
 
 @blueprint.get("/seam/wave")
 def seam_wave(session_id: int) -> Response:
     wish = query(SeamWindow)
-    start, sides = seaming.wave(desk(), session_id, wish.track, wish.at, wish.reach)
+    start, sides = seaming.wave(desk(), session_id, wish.track, wish.at, wish.reach, wish.piece)
     return jsonify(start=start, sides=sides)
 
 
@@ -194,7 +195,7 @@ def split(session_id: int) -> Response:
 @blueprint.post("/take-away")
 def take_away(session_id: int) -> Response:
     wish = form(OfPiece)
-    cutting.take_away(desk(), session_id, wish.track, wish.at)
+    cutting.take_away(desk(), session_id, wish.track, wish.at, wish.piece)
     return done()
 
 
@@ -215,27 +216,28 @@ def move(session_id: int) -> Response:
 @blueprint.post("/nudge")
 def nudge(session_id: int) -> Response:
     wish = form(Nudged)
-    cutting.nudge(desk(), session_id, wish.track, wish.at, wish.count, wish.unit)
+    cutting.nudge(desk(), session_id, wish.track, wish.at, wish.count, wish.unit, wish.piece)
     return done()
 
 
 @blueprint.post("/gain")
 def gain(session_id: int) -> Response:
     wish = form(Gained)
-    cutting.set_gain(desk(), session_id, wish.track, wish.at, wish.gain_db)
+    cutting.set_gain(desk(), session_id, wish.track, wish.at, wish.gain_db, wish.piece)
     return done()
 
 
 @blueprint.post("/level")
 def level(session_id: int) -> Response:
     wish = form(Levelled)
-    return said(cutting.set_level(desk(), session_id, wish.track, wish.at, wish.aim, wish.level, wish.every))
+    of = desk(), session_id, wish.track, wish.at
+    return said(cutting.set_level(*of, wish.aim, wish.level, wish.every, wish.piece))
 
 
 @blueprint.post("/flip")
 def flip(session_id: int) -> Response:
     wish = form(OfPiece)
-    cutting.flip(desk(), session_id, wish.track, wish.at)
+    cutting.flip(desk(), session_id, wish.track, wish.at, wish.piece)
     return done()
 
 
@@ -244,7 +246,7 @@ def fades(session_id: int) -> Response:
     wish = form(Faded)
     cutting.set_fades(
         desk(), session_id, wish.track, wish.at, (wish.fade_in_ms, wish.fade_in_shape),
-        (wish.fade_out_ms, wish.fade_out_shape),
+        (wish.fade_out_ms, wish.fade_out_shape), wish.piece,
     )
     return done()
 
@@ -252,7 +254,7 @@ def fades(session_id: int) -> Response:
 @blueprint.post("/seam")
 def seam(session_id: int) -> Response:
     wish = form(Seamed)
-    cutting.set_seam(desk(), session_id, wish.track, wish.at, wish.ms, wish.shape)
+    cutting.set_seam(desk(), session_id, wish.track, wish.at, wish.ms, wish.shape, wish.piece)
     return done()
 
 

@@ -1,5 +1,7 @@
 // Arming by selection: with Shift, all rows from the one that was pressed last to this one. And a press of Capture waits
 // until what was armed just before has arrived, or it would capture without it; its moment stays that of the press.
+import { post } from "../page/ask.js";
+
 let last = null;
 let onTheWay = 0;
 let waiting = [];
@@ -26,8 +28,7 @@ export function startArming() {
     const armed = box.checked;
     event.preventDefault();
     const ids = all.slice(Math.min(from, to), Math.max(from, to) + 1).map((one) => one.closest("[data-track]").dataset.track);
-    const rows = document.getElementById("rows");
-    htmx.ajax("POST", rows.dataset.armSome, { swap: "none", values: { armed: String(armed), tracks: ids.join(",") }, source: rows });
+    post(document.getElementById("rows").dataset.armSome, { armed: String(armed), tracks: ids.join(",") });
   });
 }
 

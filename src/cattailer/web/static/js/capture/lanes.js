@@ -1,6 +1,7 @@
 // Lanes: a page of the timeline with what is there in ink and what is being captured in
 // vermilion. The stretch and its ticks come from the server. A lane is drawn whole only when
 // something changed; while capturing, only the columns that are new.
+import { askJson, post } from "../page/ask.js";
 import { LIFT, paint, prepared } from "../page/canvas.js";
 import { on } from "../page/socket.js";
 
@@ -52,15 +53,15 @@ function locate(event, rows) {
   if (!lane || !view) return;
   const share = (event.clientX - lane.getBoundingClientRect().left) / lane.clientWidth;
   const there = Math.round(view.start + share * (view.stop - view.start));
-  htmx.ajax("POST", rows.dataset.locate, { values: { position: there }, swap: "none", source: rows });
+  post(rows.dataset.locate, { position: there });
 }
 
 async function fetchView(rows, force = false) {
   if (!force && performance.now() - asked < 300) return;
   asked = performance.now();
-  const answer = await fetch(`${rows.dataset.lanes}?at=${position}&columns=${COLUMNS}`);
-  if (!answer.ok) return;
-  view = await answer.json();
+  const found = await askJson(`${rows.dataset.lanes}?at=${position}&columns=${COLUMNS}`);
+  if (!found) return;
+  view = found;
   if (state !== "capturing") live = new Map();
   stale = true;
 }

@@ -1,4 +1,5 @@
 // The ruler: a press goes to a tick, a drag makes what lies between ticks the range.
+import { post } from "../page/ask.js";
 import { viewed } from "./lanes.js";
 
 let from = null;
@@ -21,7 +22,7 @@ export function startRuler() {
 }
 
 function send(address, values) {
-  htmx.ajax("POST", address, { values, swap: "none", source: document.getElementById("by-bars") });
+  post(address, values, document.getElementById("by-bars"));
 }
 
 // From the tick before to the tick after.

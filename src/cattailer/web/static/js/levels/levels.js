@@ -1,4 +1,5 @@
 // The Levels stage: tells the server that it is open, shows what is metered, counts a check's seconds.
+import { post } from "../page/ask.js";
 import { on, tell, wish } from "../page/socket.js";
 
 let began = 0;
@@ -34,7 +35,7 @@ export function startLevels() {
   });
   for (const select of [kind, point]) {
     select.addEventListener("change", () => {
-      htmx.ajax("POST", kind.dataset.address, { values: { kind: kind.value, point: point.value }, swap: "none", source: kind });
+      post(kind.dataset.address, { kind: kind.value, point: point.value }, kind);
       select.blur();
     });
   }

@@ -1,5 +1,6 @@
 // The sheet of ears: a cell is dragged, nudged and typed in. What moves is sent at once and heard; when the hand lets go, the
 // server writes it down. Where levels lie along a cell comes with the sheet.
+import { get, post } from "../page/ask.js";
 import { moves, pressed } from "../page/refresh.js";
 import { on, tell, wish } from "../page/socket.js";
 
@@ -228,8 +229,7 @@ function mute(cell) {
 
 function send(cell) {
   if (!cell.dataset.target || ["click", "guide"].includes(endOf(cell))) return;
-  const values = { end: endOf(cell), target: cell.dataset.target, on: "true" };
-  htmx.ajax("POST", document.getElementById("ears").dataset.send, { swap: "none", source: cell, values });
+  post(document.getElementById("ears").dataset.send, { end: endOf(cell), target: cell.dataset.target, on: "true" }, cell);
 }
 
 // A level is typed in the cell; Enter takes it, Escape leaves it as it was.
@@ -282,5 +282,5 @@ function lookAgain() {
   const aside = document.getElementById("close");
   if (!aside || !close || (typed && aside.contains(document.activeElement))) return;
   typed = false;
-  htmx.ajax("GET", `${aside.dataset.address}?${close}`, { source: aside, target: "#close", swap: "innerHTML" });
+  get(`${aside.dataset.address}?${close}`, "#close", "innerHTML", aside);
 }

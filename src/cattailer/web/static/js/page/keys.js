@@ -1,16 +1,20 @@
-// The keyboard. A key presses the button that stands for it, so both do the same.
+// The keyboard. A key presses the button that stands for it, so both do the same. Whatever has the focus comes first: Space,
+// Enter, arrows and the like belong to a control that was reached with the keyboard. A press of the mouse leaves the focus
+// in the row, or it would take Space from the transport.
 import { captures } from "../deck/clock.js";
+import { post } from "./ask.js";
+import { say } from "./messages.js";
 
+const PRESSED = "a[href], button, input, select, textarea, summary, audio, [role=button], #grid td";
+const MOVED = `${PRESSED}, [tabindex='0']`;
+const MOVES = /^(Arrow.*|Home|End|PageUp|PageDown|Delete|Backspace)$/;
+const TYPED = "input:not([type=checkbox], [type=radio], [type=button], [type=range]), textarea, select";
 let row = -1;
-let barsWanted = 0;
-let barsOnTheWay = false;
-let onControl = false; // the focus was put there with Tab, so Space belongs to that control
 
 export function startKeys() {
-  document.addEventListener("pointerdown", () => { onControl = false; }, true);
+  document.addEventListener("mousedown", leaveInRow);
   document.addEventListener("keydown", (event) => {
-    if (event.key === "Tab") onControl = true;
-    const typing = event.target.closest("input:not([type=checkbox]), textarea, select");
+    const typing = event.target.closest(TYPED);
     if (typing) {
       if (event.key === "Enter" && (typing.classList.contains("typed") || (typing.dataset.was !== undefined && !typing.form))) typing.blur();
       if (event.key === "Escape" && typing.dataset.was !== undefined) { typing.value = typing.dataset.was; typing.blur(); }
@@ -22,7 +26,8 @@ export function startKeys() {
       press(event.shiftKey ? "redo" : "undo");
     }
     if (event.ctrlKey || event.metaKey || event.altKey) return;
-    if (!lettersAreKeys() && /^[a-zA-Z0-9?]$/.test(event.key)) return;
+    if (isOwnKey(event)) return;
+    if (!lettersAreKeys() && /^[a-zA-Z0-9?+\-/,.[\]]$/.test(event.key)) return;
     const action = find(event);
     if (action) { event.preventDefault(); action(); }
   });
@@ -37,21 +42,41 @@ export function startKeys() {
   });
 }
 
+// Whether a key is that of the control that has the focus. Shift+Space captures wherever nothing is typed.
+export function isOwnKey({ key, shiftKey, target }) {
+  if (key === " " || key === "Enter") return !(key === " " && shiftKey) && target.closest(PRESSED) !== null;
+  return MOVES.test(key) && target.closest(MOVED) !== null;
+}
+
 // Letters and figures on their own are keys, unless somebody who speaks or stumbles switched that off.
-function lettersAreKeys() {
+export function lettersAreKeys() {
   return localStorage.getItem("letters") !== "off";
 }
 
-function find({ key, code, shiftKey, target }) {
+// Buttons and boxes work without taking the focus from where it is; a field that is left so is left.
+function leaveInRow(event) {
+  const control = event.target.closest("button, a[href], input[type=checkbox], input[type=radio], label, summary");
+  if (event.button || !control || control.closest("dialog") || control.matches("label") && !control.querySelector("[type=checkbox], [type=radio]")) return;
+  if (event.target.closest(TYPED) || control.draggable || control.closest("[draggable=true]")) return;
+  event.preventDefault();
+  if (document.activeElement?.matches(TYPED)) document.activeElement.blur();
+  const home = control.closest(".row, [data-row]");
+  if (home && !home.contains(document.activeElement)) settle(home);
+  else if (!home && document.activeElement?.matches("button, a[href], [type=checkbox], [type=radio]")) document.activeElement.blur();
+}
+
+function settle(home) {
+  if (!home.hasAttribute("tabindex")) home.tabIndex = -1;
+  home.focus({ preventScroll: true });
+}
+
+function find({ key, code, shiftKey }) {
   const capturing = captures();
-  const waiting = document.body.dataset.state === "waiting";
-  const counting = document.body.dataset.state === "counting";
-  const stopped = document.body.dataset.state === "stopped";
-  if (code === "Space" && counting) return () => press("stop-count");
-  if (code === "Space" && waiting) return () => press(shiftKey ? "begin-now" : "stop-waiting");
+  const { state } = document.body.dataset;
+  if (code === "Space" && state === "counting") return () => press("stop-count");
+  if (code === "Space" && state === "waiting") return () => press(shiftKey ? "begin-now" : "stop-waiting");
   if (code === "Space" && shiftKey) return () => press(capturing ? "stop-capture" : "capture");
-  // Space is the transport's, but for a control that was reached with Tab.
-  if (code === "Space" && !(onControl && target.closest("button, a, input"))) return () => press(capturing ? "stop-capture" : stopped ? "roll" : "stop");
+  if (code === "Space") return () => press(capturing ? "stop-capture" : state === "stopped" ? "roll" : "stop");
   if (/^[1-8]$/.test(key)) return () => document.querySelector(`[data-key="${key}"]`)?.click();
   return {
     j: () => step(1),
@@ -84,42 +109,40 @@ function press(name) {
   document.querySelector(`[data-press="${name}"]`)?.click();
 }
 
+// The row itself has the focus, so single keys act on it; Tab goes to its controls.
 function step(by) {
   const rows = [...document.querySelectorAll("#rows .row:not(.row-head)")];
   if (!rows.length) return;
-  row = Math.min(rows.length - 1, Math.max(0, row + by));
-  (rows[row].querySelector(".arm, [data-play], .grip, .tick") ?? rows[row]).focus();
+  const here = rows.indexOf(document.activeElement?.closest(".row"));
+  row = Math.min(rows.length - 1, Math.max(0, (here >= 0 ? here : row) + by));
+  settle(rows[row]);
   rows[row].scrollIntoView({ block: "nearest" });
 }
 
 function armRow() {
   const rows = [...document.querySelectorAll("#rows .row")];
-  const here = document.activeElement?.closest(".row") ?? rows[row];
-  here?.querySelector(".arm")?.click();
+  const box = (document.activeElement?.closest(".row") ?? rows[row])?.querySelector(".arm");
+  if (box) box.click();
+  else if (document.querySelector(".arm")) say("No row is chosen. Go to one with J and K, then press X.");
 }
 
 function armAll() {
   const rows = document.getElementById("rows");
   if (!rows?.dataset.armAll) return;
   const all = [...document.querySelectorAll(".arm")].every((box) => box.checked);
-  htmx.ajax("POST", rows.dataset.armAll, { swap: "none", values: { armed: String(!all) }, source: rows });
+  post(rows.dataset.armAll, { armed: String(!all) });
 }
 
-// What is pressed while a request is on its way goes out together with the next one, so no press is lost.
-async function bars(by) {
+// What is pressed while a request is on its way goes out together with the next one.
+let barsWanted = 0;
+function bars(by) {
   barsWanted += by;
-  if (barsOnTheWay) return;
-  barsOnTheWay = true;
   const source = document.getElementById("by-bars");
-  try {
-    while (barsWanted) {
-      const values = { bars: barsWanted };
-      barsWanted = 0;
-      await htmx.ajax("POST", source.dataset.post, { values, swap: "none", source });
-    }
-  } finally {
-    barsOnTheWay = false;
-  }
+  post(source.dataset.post, () => {
+    const values = { bars: barsWanted };
+    barsWanted = 0;
+    return values.bars ? values : null;
+  }, source);
 }
 
 function changeTheme() {

@@ -1,4 +1,5 @@
 // Says what the server refused or did, asks what it asks, and puts back what was typed.
+import { post } from "./ask.js";
 import { on, tell } from "./socket.js";
 
 let timer = null;
@@ -54,7 +55,7 @@ function ask({ xhr, requestConfig, elt }, yes) {
     const values = new FormData();
     for (const [name, value] of requestConfig.formData ?? Object.entries(requestConfig.parameters)) values.append(name, value);
     values.set("sure", "true");
-    htmx.ajax("POST", requestConfig.path, { values, swap: "none", source: document.getElementById("rows") });
+    post(requestConfig.path, values);
   };
   dialog.showModal();
 }

@@ -12,6 +12,7 @@
 //   the refresh back until it is left. What must survive a refresh has an id, and ``hx-preserve`` where it is drawn upon.
 import { on, tell } from "./socket.js";
 
+const AGAIN_MS = 1000; // after a fetch that failed
 let busy = false;
 let wanted = false; // somebody asks for a fetch, no matter what is shown
 let newest = 0; // the newest revision that was heard of
@@ -88,13 +89,19 @@ function refresh() {
 async function fetchAsNeeded() {
   if (busy || held()) return;
   busy = true;
-  while ((wanted || newest > shown()) && !held()) {
-    wanted = false;
-    await htmx.ajax("GET", document.getElementById("rows").dataset.refresh, { target: "#rows", swap: "innerHTML" });
-    // Where htmx only queued it, because something else was fetched, others get their turn first.
-    if (newest > shown()) await new Promise((done) => { setTimeout(done, 50); });
+  try {
+    while ((wanted || newest > shown()) && !held()) {
+      wanted = false;
+      await htmx.ajax("GET", document.getElementById("rows").dataset.refresh, { target: "#rows", swap: "innerHTML" });
+      // Where htmx only queued it, because something else was fetched, others get their turn first.
+      if (newest > shown()) await new Promise((done) => { setTimeout(done, 50); });
+    }
+  } catch {
+    wanted = true;
+    setTimeout(fetchAsNeeded, AGAIN_MS);
+  } finally {
+    busy = false;
   }
-  busy = false;
 }
 
 // Somebody is in a field of a row, or of a form that is sent field by field: it is not changed under their fingers, but

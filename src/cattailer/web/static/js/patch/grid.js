@@ -1,5 +1,7 @@
 // The grid: one cell is the stop of the Tab key. Arrows move it about, Enter or a click connects what it stands
 // for. The cell is found again after the rows were fetched.
+import { post } from "../page/ask.js";
+
 let at = [0, 1]; // row and column
 let focused = false;
 
@@ -18,7 +20,7 @@ export function startGrid() {
     const cell = event.target.closest?.("#grid td");
     if (!cell) return;
     const step = { ArrowUp: [-1, 0], ArrowDown: [1, 0], ArrowLeft: [0, -1], ArrowRight: [0, 1] }[event.key];
-    if (!step && event.key !== "Enter") return;
+    if (!step && event.key !== "Enter" && (event.key !== " " || event.shiftKey)) return;
     event.preventDefault();
     event.stopPropagation();
     if (step) {
@@ -53,10 +55,9 @@ function connect(cell) {
   const row = cell.parentElement;
   const end = grid.tHead.rows[0].cells[cell.cellIndex].dataset.col;
   const on = cell.getAttribute("aria-selected") === "true";
-  const source = document.getElementById("rows");
   if (cell.classList.contains("to")) {
-    htmx.ajax("POST", grid.dataset.route, { values: { start: row.dataset.start, target: end, on: String(!on) }, swap: "none", source });
+    post(grid.dataset.route, { start: row.dataset.start, target: end, on: String(!on) });
   } else {
-    htmx.ajax("POST", row.dataset.feed, { values: { side: row.dataset.side, feed: on ? "" : end }, swap: "none", source });
+    post(row.dataset.feed, { side: row.dataset.side, feed: on ? "" : end });
   }
 }

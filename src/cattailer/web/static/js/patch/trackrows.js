@@ -1,4 +1,6 @@
 // Track rows: moving them by dragging or with the arrows, and the small window for colour and icon.
+import { post } from "../page/ask.js";
+
 let dragged = null;
 let lookFor = null;
 
@@ -46,12 +48,12 @@ export function startTrackRows() {
     const chosen = target.closest?.("[data-colour], [data-icon]");
     if (chosen && lookFor) {
       const values = chosen.dataset.colour !== undefined ? { colour: chosen.dataset.colour } : { icon: chosen.dataset.icon };
-      htmx.ajax("POST", lookFor, { values, swap: "none", source: rows });
+      post(lookFor, values);
       look.hidePopover();
     }
   });
 }
 
 function move(row, place) {
-  htmx.ajax("POST", row.dataset.move, { values: { place }, swap: "none", source: document.getElementById("rows") });
+  post(row.dataset.move, { place });
 }

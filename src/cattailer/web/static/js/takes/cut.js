@@ -1,5 +1,8 @@
 // Cut and join: what is in use as a picture, from the whole song to single samples. Pieces are trimmed, moved and joined by hand
 // or by keys; where an edit lands, and what becomes of it, is the server's to say.
+import { askJson, askText, post as send } from "../page/ask.js";
+import { isOwnKey, lettersAreKeys } from "../page/keys.js";
+import { say } from "../page/messages.js";
 import { forgetColours, paint } from "../page/canvas.js";
 import { on } from "../page/socket.js";
 import { LANE, overview, picture } from "./cutpicture.js";
@@ -15,7 +18,7 @@ let wholeOf = "";
 let wave = [];
 let waveOf = "";
 let position = 0;
-let chosen = null; // the piece's start
+let chosen = null; // the piece's key, which it keeps wherever it is moved
 let stretch = null; // [start, stop) chosen in the strip
 let drag = null;
 let asking = 0;
@@ -48,8 +51,6 @@ export function startCut() {
     if (button) act(button.dataset.cut);
     const piece = target.closest("[data-piece]");
     if (piece) choose(Number(piece.dataset.piece), true);
-    const seam = target.closest("[data-moves-seam]");
-    if (seam) chosen = Number(seam.dataset.movesSeam);
   });
   document.addEventListener("htmx:afterSettle", ({ target }) => { if (target.id === "rows") again(); });
   document.addEventListener("themechange", () => { forgetColours(); draw(); });
@@ -60,7 +61,7 @@ export function startCut() {
 
 function pieces() {
   return [...document.querySelectorAll("[data-piece]")].map((line) => ({
-    start: Number(line.dataset.piece), stop: Number(line.dataset.stop), number: line.dataset.number,
+    key: Number(line.dataset.piece), start: Number(line.dataset.start), stop: Number(line.dataset.stop), number: line.dataset.number,
     fades: line.dataset.fades.split(",").map((ms) => (Number(ms) * rate) / 1000), crossing: line.dataset.crossing.split(",").map(Number),
     meets: Number(line.dataset.meets), line,
   }));
@@ -82,12 +83,13 @@ function again() {
   revision += 1;
   if (!window_) window_ = [0, Math.ceil(end())];
   const all = pieces();
-  if (chosen !== null && !all.some((p) => p.start === chosen)) {
-    // It was trimmed, moved or split: the piece that lies there now.
-    chosen = (all.find((p) => p.start <= chosen && chosen < p.stop) ?? all.at(-1))?.start ?? null;
-  }
+  if (chosen !== null && !all.some((p) => p.key === chosen)) chosen = null; // it is gone; no other one is chosen for it
   lookAt();
   fetchWave();
+}
+
+function chosenStart() {
+  return pieces().find((p) => p.key === chosen)?.start ?? null;
 }
 
 function show(start, length) {
@@ -101,7 +103,7 @@ function show(start, length) {
 // Around what is chosen, where it is in sight; else around the playhead, else the middle.
 function zoom(by, around = null) {
   const inSight = (at) => at !== null && at >= window_[0] && at < window_[1];
-  const middle = around ?? [chosen, position].find(inSight) ?? (window_[0] + window_[1]) / 2;
+  const middle = around ?? [chosenStart(), position].find(inSight) ?? (window_[0] + window_[1]) / 2;
   const share = (middle - window_[0]) / span();
   show(middle - span() * by * share, span() * by);
 }
@@ -114,14 +116,15 @@ function fetchWave() {
     const of = `${cut.dataset.wave}?track=${cut.dataset.track}`;
     if (wholeOf !== String(revision)) {
       const wanted = String(revision);
-      const answer = await fetch(`${of}&start=0&stop=${Math.ceil(end())}&columns=${Math.max(100, Math.min(1600, canvas.clientWidth))}`);
-      if (answer.ok) { whole = await answer.json(); wholeOf = wanted; }
+      const found = await askJson(`${of}&start=0&stop=${Math.ceil(end())}&columns=${Math.max(100, Math.min(1600, canvas.clientWidth))}`);
+      if (found) { whole = found; wholeOf = wanted; }
     }
     const wanted = `${revision} ${window_} ${canvas.clientWidth}`;
     if (waveOf !== wanted && canvas.clientWidth) {
       const columns = Math.min(canvas.clientWidth, span());
-      const answer = await fetch(`${of}&start=${window_[0]}&stop=${window_[1]}&columns=${columns}`);
-      if (answer.ok) { wave = { pairs: await answer.json(), of: [...window_] }; waveOf = wanted; }
+      const shown = [...window_];
+      const found = await askJson(`${of}&start=${shown[0]}&stop=${shown[1]}&columns=${columns}`);
+      if (found) { wave = { pairs: found, of: shown }; waveOf = wanted; }
     }
     draw();
   }, 30);
@@ -134,9 +137,9 @@ function draw() {
   document.getElementById("cut-span").textContent = span() < rate / 5 ? `${Math.round(span())} samples` : `${(span() / rate).toFixed(span() < 10 * rate ? 2 : 0)} s shown`;
 }
 
-function choose(start, intoView = false) {
-  chosen = start;
-  const piece = pieces().find((p) => p.start === start);
+function choose(wanted, intoView = false) {
+  chosen = wanted;
+  const piece = pieces().find((p) => p.key === wanted);
   if (piece && intoView && (piece.stop < window_[0] || piece.start > window_[1])) show(piece.start - span() / 4, span());
   lookAt();
   draw();
@@ -150,40 +153,56 @@ async function lookAt() {
   if (wanted === lookedAt || panel.contains(document.activeElement) && document.activeElement.matches("input, select")) return;
   lookedAt = wanted;
   if (chosen === null) { panel.innerHTML = '<p class="note">Choose a piece with ← and →, or press one in the picture.</p>'; return; }
-  const answer = await fetch(`${cut.dataset.look}?track=${cut.dataset.track}&at=${chosen}`);
-  if (!answer.ok || lookedAt !== wanted) return;
-  panel.innerHTML = await answer.text();
+  const found = await askText(`${cut.dataset.look}?track=${cut.dataset.track}&at=0&piece=${chosen}`);
+  if (lookedAt !== wanted) return;
+  if (found === null) { lookedAt = ""; return; }
+  panel.innerHTML = found;
   htmx.process(panel);
-  drawSeam(panel, (at, to) => { chosen = to; post("move-seam", { at, to }); });
+  drawSeam(panel, (at, to) => post("move-seam", { at, to }));
 }
 
 function post(what, values) {
   const snap = document.getElementById("cut-snap").value;
   const snaps = ["split", "erase", "trim", "move", "move-seam"].includes(what);
-  return htmx.ajax("POST", cut.getAttribute(`data-${what}`), { swap: "none", source: cut, values: { track: cut.dataset.track, ...values, ...(snaps ? { snap } : {}) } });
+  return send(cut.getAttribute(`data-${what}`), { track: cut.dataset.track, ...values, ...(snaps ? { snap } : {}) }, cut);
 }
 
 function act(what) {
   if (what === "split") post("split", { at: position });
-  if (what === "take-away") {
-    if (stretch) { post("erase", { start: Math.round(stretch[0]), stop: Math.round(stretch[1]) }); stretch = null; draw(); }
-    else if (chosen !== null) post("take-away", { at: chosen });
+  if (what === "tick") post("tick", { at: position });
+  if (what === "earlier") nudge(-1);
+  if (what === "later") nudge(1);
+  if (what !== "take-away") return;
+  if (stretch) {
+    post("erase", { start: Math.round(stretch[0]), stop: Math.round(stretch[1]) });
+    stretch = null;
+    draw();
+  } else if (isChosen()) {
+    post("take-away", { at: 0, piece: chosen });
+    choose(null);
   }
 }
 
+// Each press moves it from where it is by then, so presses add up, from however many pages.
 function nudge(count) {
-  if (chosen === null) return;
-  post("nudge", { at: chosen, count, unit: document.getElementById("cut-unit").value });
+  if (isChosen()) post("nudge", { at: 0, piece: chosen, count, unit: document.getElementById("cut-unit").value });
+}
+
+function isChosen() {
+  if (chosen === null) say("No piece is chosen. Press one in the picture, or choose one with ← and →.");
+  return chosen !== null;
 }
 
 function key(event) {
   if (event.ctrlKey || event.metaKey || event.altKey || document.querySelector("dialog[open]")) return;
   if (event.target.closest("input:not([type=checkbox]), textarea, select")) return;
+  const inPicture = event.target.closest("#cut-wave, #pieces");
+  if (!inPicture && isOwnKey(event) || event.key.length === 1 && !lettersAreKeys()) return;
   const all = pieces();
-  const at = all.findIndex((p) => p.start === chosen);
+  const at = all.findIndex((p) => p.key === chosen);
   const action = {
-    ArrowLeft: () => choose(all[Math.max(0, at - 1)]?.start ?? null, true), ArrowRight: () => choose(all[Math.min(all.length - 1, at + 1)]?.start ?? null, true),
-    ArrowUp: () => zoom(0.5), ArrowDown: () => zoom(2), s: () => act("split"), t: () => post("tick", { at: position }), "[": () => nudge(-1), "]": () => nudge(1),
+    ArrowLeft: () => choose(all[Math.max(0, at - 1)]?.key ?? null, true), ArrowRight: () => choose(all[Math.min(all.length - 1, at + 1)]?.key ?? null, true),
+    ArrowUp: () => zoom(0.5), ArrowDown: () => zoom(2), s: () => act("split"), t: () => act("tick"), "[": () => nudge(-1), "]": () => nudge(1),
     Delete: () => act("take-away"), Escape: () => { stretch = null; draw(); },
   }[event.key];
   if (!action) return;
@@ -218,7 +237,7 @@ function grab(event) {
   event.target.focus();
   event.target.setPointerCapture(event.pointerId);
   drag = { ...under(event), moved: false, x: event.offsetX };
-  if (drag.piece) choose(drag.piece.start);
+  if (drag.piece) choose(drag.piece.key);
 }
 
 function moveOver(event) {
@@ -249,15 +268,15 @@ function letGo(event) {
   const at = Math.round(place(event));
   if (!done.moved) {
     if (done.what === "stretch") { stretch = null; draw(); }
-    if (done.what === "move" || done.what === "stretch") htmx.ajax("POST", cut.dataset.locate, { swap: "none", source: cut, values: { position: Math.max(0, at) } });
+    if (done.what === "move" || done.what === "stretch") send(cut.dataset.locate, { position: Math.max(0, at) }, cut);
     return;
   }
   if (event.type === "pointercancel") { draw(); return; }
   if (done.what === "tick") post("tick", { at: done.tick, to: at });
-  if (done.what === "move-seam") { chosen = at; post("move-seam", { at: done.piece.start, to: at }); }
-  if (done.what === "start") { chosen = at; post("trim", { at: done.piece.start, start: at, stop: done.piece.stop }); }
+  if (done.what === "move-seam") post("move-seam", { at: done.piece.start, to: at });
+  if (done.what === "start") post("trim", { at: done.piece.start, start: at, stop: done.piece.stop });
   if (done.what === "stop") post("trim", { at: done.piece.start, start: done.piece.start, stop: at });
-  if (done.what === "move") { chosen = done.piece.start + Math.round(at - done.from); post("move", { at: done.piece.start, by: Math.round(at - done.from) }); }
+  if (done.what === "move") post("move", { at: done.piece.start, by: Math.round(at - done.from) });
 }
 
 function roll(event) {

@@ -13,7 +13,7 @@ export function picture(canvas, { window, pieces, chosen, stretch, wave, positio
   const from = (t) => ((t - window[0]) / span) * width;
   for (const p of pieces) {
     if (p.stop < window[0] || p.start > window[1]) continue;
-    c.fillStyle = paint(p.start === chosen ? "band" : "raised");
+    c.fillStyle = paint(p.key === chosen ? "band" : "raised");
     c.fillRect(from(p.start) + 1, LANE + 2, from(p.stop) - from(p.start) - 2, height - LANE - 4);
   }
   if (stretch) {
@@ -47,8 +47,8 @@ export function picture(canvas, { window, pieces, chosen, stretch, wave, positio
   for (const p of pieces) {
     if (p.stop < window[0] || p.start > window[1]) continue;
     const [left, right] = [from(p.start), from(p.stop)];
-    c.strokeStyle = paint(p.start === chosen ? "ink" : "soft");
-    c.lineWidth = p.start === chosen ? 2 : 1;
+    c.strokeStyle = paint(p.key === chosen ? "ink" : "soft");
+    c.lineWidth = p.key === chosen ? 2 : 1;
     c.strokeRect(left + 0.5, LANE + 2.5, right - left - 1, height - LANE - 5);
     c.fillStyle = paint("ink");
     if (right - left > 56) c.fillText(`take ${p.number}`, Math.max(left, 0) + 6, LANE + 17);

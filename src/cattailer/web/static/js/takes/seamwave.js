@@ -1,4 +1,5 @@
 // Both sides of a seam over each other, twelve milliseconds either way, and where they cross; it is dragged to another place.
+import { askJson } from "../page/ask.js";
 import { paint, prepared } from "../page/canvas.js";
 
 let shown = null; // { start, sides } as the server found them
@@ -6,9 +7,9 @@ let shown = null; // { start, sides } as the server found them
 export async function drawSeam(panel, move) {
   const canvas = panel.querySelector("#seam-wave");
   if (!canvas) return;
-  const answer = await fetch(canvas.dataset.seam);
-  if (!answer.ok || !canvas.isConnected) return;
-  shown = await answer.json();
+  const found = await askJson(canvas.dataset.seam);
+  if (!found || !canvas.isConnected) return;
+  shown = found;
   draw(canvas, Number(canvas.dataset.at));
   const place = (event) => Math.round(shown.start + (event.offsetX / canvas.clientWidth) * shown.sides[0].length);
   canvas.addEventListener("pointerdown", (event) => { canvas.setPointerCapture(event.pointerId); draw(canvas, place(event)); });

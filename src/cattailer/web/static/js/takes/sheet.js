@@ -1,4 +1,5 @@
 // The comp sheet: cells are walked with the arrows, heard, chosen and marked; waveforms are drawn once for all cells of a row.
+import { askJson, askText, post } from "../page/ask.js";
 import { forgetColours, LIFT, paint, prepared } from "../page/canvas.js";
 import { say } from "../page/messages.js";
 import { on } from "../page/socket.js";
@@ -33,7 +34,7 @@ export function startSheet() {
     const across = (offsetX / target.clientWidth) * (edges.length - 1);
     const n = Math.min(edges.length - 2, Math.floor(across));
     const at = Math.round(edges[n] + (across - n) * (edges[n + 1] - edges[n]));
-    htmx.ajax("POST", target.dataset.locate, { swap: "none", source: target, values: { position: Math.max(0, at) } });
+    post(target.dataset.locate, { position: Math.max(0, at) });
   });
   rows.addEventListener("dblclick", ({ target }) => { if (target.closest(".sheet-cell")) does("choose"); });
   rows.addEventListener("keydown", key);
@@ -71,14 +72,14 @@ async function again() {
   columns = Math.max(24, Math.min(200, Math.round((first?.clientWidth ?? 96) / 2)));
   if (wavesOf !== of.dataset.waves + of.dataset.ends + columns) {
     const wanted = of.dataset.waves + of.dataset.ends + columns;
-    const answer = await fetch(`${of.dataset.waves}&columns=${columns}`);
-    if (answer.ok) { waves = await answer.json(); wavesOf = wanted; loudest = peak(Object.values(waves).flat()); }
+    const found = await askJson(`${of.dataset.waves}&columns=${columns}`);
+    if (found) { waves = found; wavesOf = wanted; loudest = peak(Object.values(waves).flat()); }
     draw();
   }
   if (usedOf !== of.dataset.rev + columns) {
     const wanted = of.dataset.rev + columns;
-    const answer = await fetch(`${of.dataset.used}&columns=${columns}`);
-    if (answer.ok) { used = await answer.json(); usedOf = wanted; }
+    const found = await askJson(`${of.dataset.used}&columns=${columns}`);
+    if (found) { used = found; usedOf = wanted; }
     draw();
   }
 }
@@ -107,9 +108,9 @@ async function fetchCloseUp() {
   if (!here || panel.contains(document.activeElement) && document.activeElement.matches("input")) return;
   const wanted = here.join();
   const focused = panel.contains(document.activeElement) ? document.activeElement.dataset.does : null;
-  const answer = await fetch(`${panel.dataset.address}?take=${here[0]}&phrase=${here[1]}`);
-  if (!answer.ok || here.join() !== wanted) return;
-  panel.innerHTML = await answer.text();
+  const found = await askText(`${panel.dataset.address}?take=${here[0]}&phrase=${here[1]}`);
+  if (found === null || here.join() !== wanted) return;
+  panel.innerHTML = found;
   htmx.process(panel);
   if (focused) panel.querySelector(`[data-does="${focused}"]`)?.focus();
 }
@@ -128,6 +129,7 @@ function key(event) {
     ArrowUp: () => go(down - 1, across), ArrowDown: () => go(down + 1, across),
     Home: () => go(down, 0), End: () => go(down, row.length - 1),
     Enter: () => (event.shiftKey ? does("mix") : alone()),
+    ...(event.shiftKey ? {} : { " ": () => does("choose") }),
     v: () => does("choose"), V: () => does("whole"), e: () => document.querySelector('#close-up [data-does="note"]')?.focus(),
     "+": () => does("good"), "/": () => does("maybe"), "-": () => does("no"),
   }[event.key];

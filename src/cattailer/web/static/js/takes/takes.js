@@ -1,4 +1,5 @@
 // Take rows: waveforms, and playing one take at a time.
+import { askJson } from "../page/ask.js";
 import { LIFT, paint, prepared } from "../page/canvas.js";
 import { say } from "../page/messages.js";
 
@@ -32,7 +33,7 @@ function toggle(button) {
   window.cattailerTake = audio;
   audio.addEventListener("ended", halt);
   audio.addEventListener("error", () => { say("This take cannot be played here; download it instead. The file is not touched."); halt(); });
-  audio.play();
+  audio.play().catch(() => {}); // why it cannot is said by its error
   mark(playing, true);
   requestAnimationFrame(follow);
 }
@@ -62,8 +63,8 @@ function follow() {
 async function drawAll() {
   for (const canvas of document.querySelectorAll("canvas[data-wave]")) {
     if (!waves.has(canvas.id)) {
-      const answer = await fetch(`${canvas.dataset.wave}?columns=${COLUMNS}`);
-      if (answer.ok) waves.set(canvas.id, await answer.json());
+      const wave = await askJson(`${canvas.dataset.wave}?columns=${COLUMNS}`);
+      if (wave) waves.set(canvas.id, wave);
     }
     drawOne(canvas);
   }

@@ -1,4 +1,5 @@
 // Tapping a tempo, and bar 1 where the clock stands. What taps mean is worked out by the server.
+import { askJson } from "../page/ask.js";
 import { on } from "../page/socket.js";
 
 const taps = [];
@@ -19,10 +20,10 @@ async function tap(button) {
   const tapped = performance.now() / 1000;
   taps.push(tapped);
   taps.splice(0, taps.length - 32);
-  const answer = await fetch(button.dataset.address, { method: "POST", body: new URLSearchParams({ times: taps.map((t) => t.toFixed(4)).join(",") }) });
-  if (!answer.ok) return;
-  const { words, bpm, rounded } = await answer.json();
-  if (tapped < answered) return;
+  const times = taps.map((t) => t.toFixed(4)).join(",");
+  const found = await askJson(button.dataset.address, { method: "POST", body: new URLSearchParams({ times }) });
+  if (!found || tapped < answered) return;
+  const { words, bpm, rounded } = found;
   answered = tapped;
   document.getElementById("tapped").textContent = bpm ? `${words}. Rounded to ${rounded} above.` : words;
   if (bpm) document.getElementById("tempo-bpm").value = rounded;

@@ -1,0 +1,15 @@
+"""Every session has an identity of its own; the demo's is known by its folder this once"""
+
+import sqlalchemy as sa
+from alembic import op
+
+revision = '0015'
+down_revision = '0014'
+
+
+def upgrade() -> None:
+    op.add_column('sessions', sa.Column('identity', sa.String(), nullable=True))
+    op.execute("UPDATE sessions SET identity = gen_random_uuid()::text")
+    op.execute("UPDATE sessions SET identity = 'demo-lamplighters-ferry' WHERE folder = 'the-lamplighters-ferry'")
+    op.alter_column('sessions', 'identity', nullable=False)
+    op.create_unique_constraint('uq_sessions_identity', 'sessions', ['identity'])

@@ -1,0 +1,76 @@
+"""Keys that edit, pressed fast and from two pages at once: every press counts, and what is chosen stays chosen."""
+
+from pathlib import Path
+
+import numpy as np
+import pytest
+import soundfile
+from playwright.sync_api import Browser, Page, expect
+
+from tests.helpers.studio import Studio, imported, new_session, told
+
+RATE, PRESSES, APART_MS = 48000, 8, 50
+
+
+@pytest.fixture
+def session(page: Page, studio: Studio, tmp_path: Path) -> str:
+    address = new_session(page, studio, "Keys")
+    soundfile.write(tmp_path / "rain.wav", np.random.default_rng(1).uniform(-0.2, 0.2, RATE * 12), RATE, "PCM_24")
+    imported(studio, address, tmp_path / "rain.wav")
+    return address
+
+
+@pytest.fixture
+def other(browser: Browser) -> Page:  # type: ignore[misc]
+    context = browser.new_context(viewport={"width": 1280, "height": 800}, bypass_csp=True)
+    yield context.new_page()
+    context.close()
+
+
+def press_on_both(pages: list[Page], key: str) -> None:
+    """In both pages at once, in the pages' own time."""
+    for page in pages:
+        page.evaluate(
+            """([key, presses, apart]) => { for (let n = 0; n < presses; n += 1) setTimeout(() =>
+               document.activeElement.dispatchEvent(new KeyboardEvent("keydown", { key, bubbles: true, cancelable: true })), n * apart); }""",
+            [key, PRESSES, APART_MS],
+        )
+
+
+def starts(page: Page) -> list[int]:
+    return page.evaluate("[...document.querySelectorAll('.piece-line')].map((line) => Number(line.dataset.start))")
+
+
+def test_nudges_of_two_pages_add_up_and_the_choice_stays(
+    page: Page, other: Page, studio: Studio, session: str
+) -> None:
+    track = page.request.get(f"{session}/takes/cut/").text().split('data-track="')[1].split('"')[0]
+    path = session.removeprefix(studio.url)
+    for at in (RATE * 4, RATE * 8):
+        studio.post(f"{path}/takes/cut/split", track=track, at=str(at))
+    pages = [page, other]
+    said: list[str] = []
+    for each in pages:
+        each.goto(f"{session}/takes/cut/?track={track}")
+        told(each)
+        each.on("response", lambda r: said.append(f"{r.status} {r.url}") if r.status >= 400 else None)
+        each.keyboard.press("ArrowRight")
+        each.keyboard.press("ArrowRight")
+        expect(each.locator('.piece-line[aria-current="true"]')).to_have_attribute("data-piece", "2")
+    both = 2 * PRESSES * RATE // 1000
+    for key, first, second in (("]", RATE * 4, RATE * 4 + both), ("[", RATE * 4 + both, RATE * 4)):
+        assert starts(page)[1] == first
+        press_on_both(pages, key)
+        for each in pages:
+            expect(each.locator('[data-piece="2"]')).to_have_attribute("data-start", str(second))
+            expect(each.locator('.piece-line[aria-current="true"]')).to_have_attribute("data-piece", "2")
+        assert len(starts(page)) == 3
+    assert said == [], "nobody is told that another page was faster"
+    # A piece that is erased is chosen no longer, and no other one for it.
+    press_on_both(pages, "Delete")
+    for each in pages:
+        expect(each.locator(".piece-line")).to_have_count(2)
+        expect(each.locator('.piece-line[aria-current="true"]')).to_have_count(0)
+    for _ in range(2):
+        page.keyboard.press("Control+z")
+    expect(page.locator('[data-piece="2"]')).to_have_attribute("data-start", str(RATE * 4 + RATE // 1000))
