@@ -51,10 +51,11 @@ def ramp(period: int = 128, disk: Disk = REAL, **options: Any) -> Engine:
 
 
 def capture(
-    engine: Engine, out: Path, course: Course, count_bars: int = 0, fallback: Path | None = None
+    engine: Engine, out: Path, course: Course, count_bars: int = 0, fallback: Path | None = None,
+    inputs: tuple[int, ...] = (0,),
 ) -> Captures:
     """A press of Capture, as the command does it, with the clock standing still meanwhile."""
-    file = journal.RunFile(1, "One", "Ferry-One-r01.wav", 1, (0,))
+    file = journal.RunFile(1, "One", "Ferry-One-r01.wav", 1, inputs)
     header = journal.RunHeader("run-a", 1, 1, "Ferry", engine.plan.rate_hz, 24, 0, "2026-05-04T14:02:31+00:00", (file,))
     stood = engine.ring.written, engine.transport.position
     kind = Captures if course.begin in (NOW, ROLLS) else SoundCaptures

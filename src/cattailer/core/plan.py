@@ -14,6 +14,7 @@ from cattailer.core.mix.listening import Listen
 from cattailer.core.notes.guide import Guide, guides_of
 from cattailer.core.patch.ends import SOFTWARE
 from cattailer.core.sound.meters import TARGET_WINDOW_DBFS, own_or_usual
+from cattailer.core.standin import Request
 from cattailer.core.takes.pieces import Piece
 from cattailer.core.time.clicking import ClickSettings
 from cattailer.core.time.timeline import TempoMap
@@ -115,7 +116,8 @@ class Plan:
     ``correction_samples`` is what the measured round trip is longer than the driver claims. ``loop`` is the stretch
     that rolling goes round in. ``pieces`` are those of the session's ``takes_revision``. ``cells`` say how some routes
     differ from a plain way; ``alone`` is the end that the main mix plays alone, before its fader.
-    ``direct``: the interface has a Direct path. ``guides`` are tuned to an A of ``reference_hz``.
+    ``direct``: the interface has a Direct path. ``guides`` are tuned to an A of ``reference_hz``. ``room`` says how the
+    stand-in's room is set up when it is opened.
     """
 
     session: int
@@ -147,6 +149,7 @@ class Plan:
     direct: bool = False
     guides: tuple[Guide, ...] = ()
     reference_hz: float = 440.0
+    room: tuple[Request, ...] = ()
 
     @property
     def source_channels(self) -> int:
@@ -209,6 +212,7 @@ class Plan:
         rest["feeders"] = tuple(rest["feeders"])
         rest["window"] = tuple(rest["window"])
         rest["loop"] = tuple(rest["loop"]) if rest.get("loop") else None
+        rest["room"] = tuple((name, values) for name, values in rest["room"])
         rest["guides"] = guides_of(rest["guides"])
         rest["clicking"] = ClickSettings.from_dict(rest["clicking"])
         return cls(**rest)
@@ -225,8 +229,9 @@ class Plan:
 
     def same_hardware(self, other: "Plan | None") -> bool:
         """Whether the driver can stay open when ``other`` gives way to this plan."""
-        needed = (self.interface, self.rate_hz, self.period)
-        return other is not None and needed == (other.interface, other.rate_hz, other.period)
+        if other is None or (self.session != other.session and self.room != other.room):
+            return False
+        return (self.interface, self.rate_hz, self.period) == (other.interface, other.rate_hz, other.period)
 
 
 def _with_effects(data: dict[str, Any]) -> dict[str, Any]:

@@ -1,7 +1,8 @@
 """What the stand-in's room and players can be asked to do, and what its panel shows."""
 
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
-from typing import Literal
+from typing import Any, Literal
 
 Mode = Literal["follow", "perform", "check", "rest"]
 MODES: dict[Mode, tuple[str, str]] = {
@@ -62,3 +63,35 @@ class RoomState:
     busy: str = "off"
     standing: dict[int, Standing] = field(default_factory=dict)
     worn: dict[str, int] = field(default_factory=dict)
+
+
+Request = tuple[str, dict[str, Any]]
+"""What the panel was asked to do: the command and its arguments."""
+_CABLES = ("plug", "swap", "stand", "rig")
+_ONE_EACH = {
+    "hum": ("socket",), "loud": ("player",), "turn": ("socket",), "loop": ("socket",), "claim": (),
+    "rig": ("name", "what"),
+}
+"""A later request takes the place of an earlier one with the same values of these."""
+MAX_REQUESTS = 500
+
+
+def arranged(before: Sequence[Request], command: str, arguments: Mapping[str, Any]) -> list[Request]:
+    """The requests that set the room up as it is after one more: what a later one undoes or repeats is left out."""
+    now = (command, dict(arguments))
+    if command in ("plug", "put_back"):
+        kept = [r for r in before if r[0] not in _CABLES]
+        return kept if command == "put_back" else [*kept, now]
+    if command == "wear":
+        worn: dict[str, Any] = {}
+        for _, earlier in [r for r in before if r[0] == "wear"]:
+            worn |= earlier["worn"]
+        return [*(r for r in before if r[0] != "wear"), ("wear", {"worn": worn | now[1]["worn"]})]
+    if command == "swap" and before and before[-1] == now:
+        return list(before[:-1])
+    if command in _ONE_EACH:
+        alike = _ONE_EACH[command]
+        before = [
+            r for r in before if r[0] != command or any(r[1].get(name) != now[1].get(name) for name in alike)
+        ]
+    return [*before, now][-MAX_REQUESTS:]

@@ -1,6 +1,7 @@
 """Opening the interface that a plan asks for. Today that is always the stand-in."""
 
 import os
+from contextlib import suppress
 from pathlib import Path
 
 from cattailer.core.errors import Refusal
@@ -19,4 +20,8 @@ def open_live_room(plan: Plan, clock: Clock, cables: tuple[tuple[int, int], ...]
             f"The profile of the interface {plan.interface!r} is not here, so the session cannot sound. "
             "Nothing is lost: put the profile back or choose another interface under Patch.", 404,
         )
-    return LiveRoom(profile, plan.rate_hz, plan.period, clock, plan.tempo, cables, seed)
+    room = LiveRoom(profile, plan.rate_hz, plan.period, clock, plan.tempo, cables, seed)
+    for name, values in plan.room:
+        with suppress(Refusal, KeyError, TypeError, ValueError):  # what another interface does not have
+            room.command(name, values)
+    return room

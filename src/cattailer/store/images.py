@@ -19,7 +19,7 @@ WATCHED: tuple[type[Base], ...] = (
 _ORDER = {model.__tablename__: n for n, model in enumerate(WATCHED)}
 _UNWATCHED = {
     "sessions": {"revision", "takes_revision", "spans_revision", "plan_revision", "opened_at", "created_at", "folder",
-                 "identity", "id", "alone", "hearing", "kept", "media_root", "copy_root", "fallback_root"},
+                 "identity", "room", "id", "alone", "hearing", "kept", "media_root", "copy_root", "fallback_root"},
     "runs": {"verified", "copied"},
     "comps": {"made_at"},
 }

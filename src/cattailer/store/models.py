@@ -15,13 +15,12 @@ from cattailer.store.base import Base, now
 
 
 class Session(Base):
-    """One piece of work. ``identity`` is its own for good, whatever it is called. ``folder`` is its place below the
-    media root, which is ``media_root`` or the usual one where that is empty; what is captured is also written below ``copy_root``, and goes on below ``fallback_root``
-    where the disk fails. ``revision`` counts edits, ``takes_revision`` is that at which what sounds of takes
-    changed last, ``spans_revision`` that at which takes did, and not only comps, ``plan_revision`` that at which
-    anything else of the plan may have. The range is empty where its ends are equal; the ``ruler`` counts "bars" or
-    "time". ``alone`` is the end that the main mix plays alone; ``hearing`` are takes that are tried in the mix, by
-    track. ``kept``: empty in the list, "away" where somebody put it away, "bin" in the bin."""
+    """One piece of work. ``identity`` is for good. ``folder`` is its place below the media root (``media_root``, or the
+    usual one where that is empty); ``copy_root`` holds second copies, ``fallback_root`` what goes on where the disk
+    fails. ``revision`` counts edits; ``takes_revision``, ``spans_revision`` and ``plan_revision`` are those at which
+    what sounds, takes themselves, or anything else of the plan changed last. The range is empty where its ends are
+    equal. ``alone`` is the end that the main mix plays alone; ``hearing`` are takes tried in the mix, by track.
+    ``kept`` is its shelf, ``room`` how the stand-in's room is set up."""
 
     __tablename__ = "sessions"
 
@@ -57,6 +56,7 @@ class Session(Base):
     fallback_root: Mapped[str] = mapped_column(default="")
     kept: Mapped[str] = mapped_column(default="")
     alone: Mapped[str] = mapped_column(default="")
+    room: Mapped[list[Any]] = mapped_column(default=list)
     hearing: Mapped[dict[str, Any]] = mapped_column(default=dict)
     revision: Mapped[int] = mapped_column(default=1)
     takes_revision: Mapped[int] = mapped_column(default=1)
@@ -99,10 +99,9 @@ class Input(Base):
 
 
 class Track(Base):
-    """A named destination. ``feeds`` are channels as in ``core.patch.patch``: one, or two for a pair. ``comp_id``
-    is the comp in use, None where the newest take lies on top; ``comp_before`` the one to compare it with.
-    ``together`` is the track with which it is chosen and cut, itself where it stands alone, None where who played
-    settles it."""
+    """A named destination. ``feeds`` are channels as in ``core.patch.patch``: one, or two for a pair. ``comp_id`` is
+    the comp in use, None where the newest take is on top; ``comp_before`` the one to compare it with. ``together`` is
+    the track with which it is chosen and cut, itself where it is alone, None where who played settles it."""
 
     __tablename__ = "tracks"
 

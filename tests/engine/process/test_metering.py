@@ -158,3 +158,24 @@ def test_while_the_disk_stalls_the_page_is_told_that_nothing_is_lost(tmp_path: P
     (story,) = stories(tmp_path)
     assert (np.diff(held(story)) == 1).all(), "a stall of 15 s costs nothing"
     assert story.dropouts == []
+
+
+@pytest.mark.parametrize(("socket", "silent"), [(13, True), (1, False)])
+def test_a_capture_from_a_silent_socket_says_so_while_it_runs(tmp_path: Path, socket: int, silent: bool) -> None:
+    inputs = (socket - 1,)
+    engine = start(plan_of(TrackPlan(1, "One", inputs, True)))  # the demo's players play at ten of sixteen sockets
+    kept = Kept()
+    telemetry = Telemetry(engine, kept, set())  # type: ignore[arg-type]
+    capture(engine, tmp_path, Course(), inputs=inputs)
+
+    def told(seconds: float) -> str:
+        run_for(engine, round(seconds * RATE))
+        engine.pump()
+        telemetry.pump()
+        return frames(kept)[-1]["silent"]
+
+    assert told(4) == "", "players may come in late"
+    assert told(3).startswith("✗ One is silent: nothing has come from its socket") == silent
+    engine.soon(engine.stop)
+    settle(engine)
+    assert told(0.2) == ""

@@ -76,6 +76,15 @@ def check(
     return mixing + out
 
 
+def silent_words(names: list[str]) -> str:
+    """Of tracks from whose sockets nothing has come since a capture began; empty where there are none."""
+    if not names:
+        return ""
+    what = f"{_some(names)} {'is' if len(names) == 1 else 'are'} silent"
+    of = "its socket" if len(names) == 1 else "their sockets"
+    return f"✗ {what}: nothing has come from {of} since the capture began. Check cables, 48 V and gain."
+
+
 def _some(names: list[str]) -> str:
     return " and ".join(names) if len(names) < 3 else f"{names[0]}, {names[1]} and {len(names) - 2} more"
 

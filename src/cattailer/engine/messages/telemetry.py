@@ -28,7 +28,8 @@ class Frame(TypedDict):
     """Thirty times a second. ``t`` is when it was, in seconds since 1970, ``sample`` the ring sample then;
     ``pairs`` are by what a page calls them: "main", a mix's key, or the channels of a pair with a comma; ``take``
     is the number that what is captured gets, 0 while nothing is; ``going`` says which pass it is, how long it has
-    been captured and how long it will be, ``behind`` that the disk does not keep up; ``ready`` changes with what
+    been captured and how long it will be, ``behind`` that the disk does not keep up, ``silent`` that
+    nothing comes from a socket; ``ready`` changes with what
     the ready check hears; ``channel`` is None unless meters read behind the channels; ``limits`` (by the mix's key)
     and ``turned_down`` (by the row's) are what limiters and compressors take away, in dB."""
 
@@ -52,6 +53,7 @@ class Frame(TypedDict):
     take: int
     going: str
     behind: str
+    silent: str
     ready: str
     dropouts: int
     players: dict[str, str]

@@ -16,7 +16,8 @@ from cattailer.engine.messages.telemetry import Meters, TrackMeters
 BELOW_SHOWN = 0.9
 """True peaks are looked for down to a little below what the falling meter still shows."""
 
-HEARD_DBFS, LOUD_DBFS = -60.0, -40.0
+HEARD_DBFS, LOUD_DBFS, ALIVE_DBFS = -60.0, -40.0, -75.0
+"""What is heard, what is loud, and what comes from a microphone in the quietest room."""
 LATELY_S = 10
 SILENT_S = 20
 
@@ -35,6 +36,7 @@ class RowMeters:
         self._shown_floor = np.zeros(rows, np.float32)
         self._since: int | None = None
         self._heard = np.zeros(rows, np.int64)
+        self._alive = np.full(rows, -(1 << 60), np.int64)
         self._loud = np.full(rows, -(1 << 60), np.int64)
 
     def choose(self, kind: str) -> None:
@@ -85,7 +87,12 @@ class RowMeters:
             self._since = sample
             self._heard[:] = sample
         self._heard[reading.peak_dbfs > HEARD_DBFS] = sample
+        self._alive[reading.peak_dbfs > ALIVE_DBFS] = sample
         self._loud[reading.peak_dbfs > LOUD_DBFS] = sample
+
+    def dead_since(self, rows: Sequence[int], sample: int) -> bool:
+        """Whether nothing at all came from any of these rows since a ring sample."""
+        return bool((self._alive[list(rows)] < sample).all())
 
     def presence(self, sample: int, rows: int) -> list[tuple[int, bool, bool]]:
         """For each of the first ``rows``: for how many seconds nothing was heard, whether something loud was lately,

@@ -6,6 +6,7 @@ import msgpack
 import numpy as np
 import zmq
 
+from cattailer.core.advice.ready import silent_words
 from cattailer.core.mix.flow import APART
 from cattailer.core.patch.ends import mix_end, return_end
 from cattailer.core.plan import MOST_MIXES, Plan
@@ -26,6 +27,7 @@ MIX_CHUNK_S = 0.02
 HEARD_GAIN = 0.99
 """What turns down less is not told."""
 BEHIND_S = 3.0
+DEAD_S = 5.0
 LIMITED_SHARE, LIMITED_FRAMES = 0.5, 300
 """A limiter that worked in more than half of the frames of about the last ten seconds works all the time."""
 
@@ -97,6 +99,7 @@ class Telemetry:
             "run": run.header.run if run else None, "captured": run.frames if run else 0,
             "take": run.header.number if run else 0,
             "going": self._going(run), "behind": self._behind(run),
+            "silent": self._silent(run),
             "ready": self._ready(sample, plan),
             "dropouts": engine.dropouts, "players": engine.players,
             "window": plan.window, "muted": engine.muted, "sockets": plan.inputs,
@@ -127,6 +130,18 @@ class Telemetry:
         if waiting < BEHIND_S:
             return ""
         return f"The disk is {waiting:.0f} s behind. Nothing is lost: {engine.ring.size / rate:.0f} s are held."
+
+    def _silent(self, run: RunWriter | None) -> str:
+        """In the user's words, the tracks of a capture from whose sockets nothing has come since it began."""
+        engine, rate = self._engine, self._engine.plan.rate_hz
+        if run is None or run.first is None or run.ended or engine.ring.written - run.first < DEAD_S * rate:
+            return ""
+        dead = []
+        for file in run.header.files:
+            rows = [i for i in file.inputs if 0 <= i < engine.plan.inputs]
+            if rows and self.rows.dead_since(rows, run.first):
+                dead.append(file.name)
+        return silent_words(dead)
 
     def presence(self) -> list[tuple[int, bool, bool]]:
         """Of the source channels; see ``RowMeters.presence``."""

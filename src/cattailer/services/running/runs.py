@@ -160,7 +160,8 @@ def _enter(desk: Desk, story: RunStory) -> bool:
         how = CaptureSettings.from_dict(session.capturing)
         if how.marks:
             mark_ends(db, run)
-        what = f"Run {number} {'recovered' if story.recovered else header.note or 'captured'}"
+        made = "recovered" if story.recovered else "captured"
+        what = f"Run {number}: {header.note}" if header.note else f"Run {number} {made}"
         enter(db, session, what, "fixed", {}, {"run": header.run})
         takes_changed(session)
     push(desk, header.session)

@@ -98,5 +98,6 @@ def silent_plan(desk: Desk, session: Session, pieces: tuple[Piece, ...] = ()) ->
         clicking=ClickSettings.from_dict(session.clicking), loop=loop_of(session),
         takes_revision=session.takes_revision, cells=patch.cells, alone=session.alone, direct=profile.direct,
         guides=guides_of(session.guides), reference_hz=session.reference_hz,
+        room=tuple((name, dict(values)) for name, values in session.room),
         returns=tuple(ReturnPlan(r.id, r.name, r.fader_db, r.muted, r.effects) for r in patch.returns),
     )

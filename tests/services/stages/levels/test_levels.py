@@ -11,7 +11,7 @@ from cattailer.core.sound.rowsound import RowListener
 from cattailer.core.sound.tuner import Note, note_of
 from cattailer.services.desk import standin
 from cattailer.services.desk.desk import Desk
-from cattailer.services.running import arming, frame, runs, transport
+from cattailer.services.running import arming, frame, room, runs, transport
 from cattailer.services.running.stageline import LiveFindings
 from cattailer.services.session import demo, hardware, history, inputs, opening, rate, sessions
 from cattailer.services.session.compiling import compile_plan
@@ -128,8 +128,8 @@ def test_what_is_wrong_is_heard_while_the_page_is_open(desk: Desk) -> None:
     session = demo.load(desk)
     inputs.switch(desk, session, 3, "phantom", False, sure=True)
     opening.open_session(desk, session)
-    standin.rig(desk, "cello pickup", "di", False)
-    standin.hum(desk, 6, -50.0)
+    room.rig(desk, session, "cello pickup", "di", False)
+    room.hum(desk, session, 6, -50.0)
     standin.ask_players(desk, "rest")
     watch.keep_watching(desk, session)
     found = desk.live.of(session, LiveFindings)
@@ -167,7 +167,7 @@ def test_a_knob_is_seen_to_be_turned(desk: Desk) -> None:
     knobs.begin(desk, session, 1)
     assert "Listening first" in show.show(desk, session).knob_words
     wait_for(lambda: desk.live.of(session, LiveLevels).knob.before_dbfs is not None)
-    standin.turn_knob(desk, 1, 20 + round(row.advised.advice.gain_db - 20))
+    room.turn_knob(desk, session, 1, 20 + round(row.advised.advice.gain_db - 20))
     wait_for(lambda: desk.live.of(session, LiveLevels).knob is None)
     assert rows(desk, session)[1].input.gain_db == pytest.approx(row.advised.advice.gain_db, abs=0.1)
     assert "Knob of socket 1 turned" in lines(desk, session)[0]
@@ -196,7 +196,7 @@ def test_noise_is_measured_at_rest_and_room_tone_is_kept_apart(desk: Desk, monke
     take = takes_of(desk, session, 0)[0]
     assert take.start != "00:00.000"
     assert frame.show(desk, session).deck.armed == 0
-    assert any("(Room tone)" in line for line in lines(desk, session))
+    assert any(": Room tone" in line for line in lines(desk, session))
 
 
 def test_two_rows_compared_and_noted(desk: Desk) -> None:

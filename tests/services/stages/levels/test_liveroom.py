@@ -1,11 +1,18 @@
 """The live room as a session's list and mixes have it."""
 
-from cattailer.core.standin import Standing
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from cattailer.core.errors import NotNow
+from cattailer.core.standin import Standing, arranged
 from cattailer.services.desk import standin
 from cattailer.services.desk.desk import Desk
+from cattailer.services.running import room
 from cattailer.services.session import opening, sessions
 from cattailer.services.stages.levels import liveroom
 from cattailer.services.stages.listen import columns
+from cattailer.services.stages.timing import buffers
 from tests.helpers.sessions import the_patch
 from tests.helpers.waiting import wait_for
 
@@ -28,5 +35,72 @@ def test_a_template_is_plugged_in_and_everybody_wears_the_mix_that_is_theirs(des
     assert worn["narrator"] == singer.outputs[0]
     assert worn["frame drum"] == band.outputs[0]
     assert [o for o, _ in liveroom.show(desk, session).ears] == [3, 5]
-    liveroom.take_off(desk)
+    liveroom.take_off(desk, session)
     wait_for(lambda: not standin.room_of(desk).worn)
+
+
+def test_what_is_plugged_in_outlives_buffer_restart_and_other_sessions(desk: Desk) -> None:
+    session = sessions.create_session(desk, "Ten", sessions.Hardware("marshgate-16"), "shipped-ensemble")
+    other = sessions.copy_session(desk, session, "Other")
+    opening.open_session(desk, session)
+    first = standin.room_of(desk).standing
+    liveroom.plug_in_list(desk, session)
+    room.swap_cables(desk, session, 1, 8)
+    room.hum(desk, session, 3, -40.0)
+    room.loop_back(desk, session, 1, 12, "cable")
+    room.wear(desk, session, {"cello": 3})
+    wait_for(lambda: standin.room_of(desk).worn == {"cello": 3})
+    wanted = standin.room_of(desk)
+    assert wanted.standing != first
+    for again in (
+        lambda: buffers.choose_buffer(desk, session, "tracking", 256),
+        lambda: (opening.open_session(desk, other), opening.open_session(desk, session)),
+    ):
+        again()
+        wait_for(lambda: standin.room_of(desk).worn)
+        now = standin.room_of(desk)
+        assert (now.standing, now.plugged, now.hums_dbu, now.loopbacks, now.worn) == (
+            wanted.standing, wanted.plugged, wanted.hums_dbu, wanted.loopbacks, wanted.worn
+        )
+    opening.open_session(desk, other)
+    assert standin.room_of(desk).standing == first, "the other session has a room of its own"
+    with pytest.raises(NotNow, match="not open"):
+        room.put_back(desk, session)
+    opening.open_session(desk, session)
+    room.put_back(desk, session)
+    wait_for(lambda: standin.room_of(desk).standing == first)
+    buffers.choose_buffer(desk, session, "tracking", 128)
+    assert standin.room_of(desk).standing == first
+
+
+REQUESTS = st.one_of(
+    st.tuples(st.just("hum"), st.fixed_dictionaries({"socket": st.integers(1, 3), "dbu": st.one_of(st.none(), st.just(-40.0))})),
+    st.tuples(st.just("wear"), st.fixed_dictionaries({"worn": st.dictionaries(st.sampled_from(["a", "b"]), st.integers(0, 3))})),
+    st.tuples(st.just("swap"), st.fixed_dictionaries({"one": st.integers(1, 3), "other": st.integers(1, 3)})),
+    st.tuples(st.just("plug"), st.fixed_dictionaries({"rows": st.lists(st.integers(1, 3))})), st.tuples(st.just("put_back"), st.just({})),
+)
+
+
+def set_up(requests: list) -> tuple:
+    """A room in miniature: what each request does to it."""
+    cables, hums, worn = {n: f"mic {n}" for n in (1, 2, 3)}, {}, {}
+    for name, values in requests:
+        if name in ("plug", "put_back"):
+            cables = {n: f"{name} {values.get('rows')} {n}" if name == "plug" else f"mic {n}" for n in (1, 2, 3)}
+        if name == "swap":
+            one, other = values["one"], values["other"]
+            cables[one], cables[other] = cables[other], cables[one]
+        if name == "hum":
+            hums[values["socket"]] = values["dbu"]
+        if name == "wear":
+            worn |= values["worn"]
+    return cables, hums, worn
+
+
+@given(st.lists(REQUESTS, max_size=30))
+def test_what_is_kept_of_requests_sets_the_room_up_alike(requests: list) -> None:
+    kept: list = []
+    for name, values in requests:
+        kept = arranged(kept, name, values)
+    assert set_up(kept) == set_up(requests)
+    assert len(kept) <= len(requests)

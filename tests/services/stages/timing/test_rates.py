@@ -7,7 +7,7 @@ from cattailer.core.errors import NotNow, Refusal
 from cattailer.media import convert, wavfile
 from cattailer.services.desk import standin
 from cattailer.services.desk.desk import Desk
-from cattailer.services.running import arming, click, transport
+from cattailer.services.running import arming, click, room, transport
 from cattailer.services.session import demo, history, opening, rate, tracks
 from cattailer.services.stages.patch import routes
 from cattailer.services.stages.timing import clicking, correction, rates, tempo, tripfromtakes
@@ -94,8 +94,8 @@ def test_the_round_trip_from_two_takes(desk: Desk) -> None:
     session = demo.load(desk)
     clicking.change(desk, session, {"accent_db": 9.0})
     opening.open_session(desk, session)
-    standin.claim(desk, 41)
-    standin.loop_back(desk, 1, 12, "cable")
+    room.claim(desk, session, 41)
+    room.loop_back(desk, session, 1, 12, "cable")
     clicking.print_click(desk, session, 1, 9)
     (loop,) = tracks.add_tracks(desk, session, tracks.Wanted(feed="in:12", name="Loop"))
     tracks.add_tracks(desk, session, tracks.Wanted(feed="in:3", name="Other"))

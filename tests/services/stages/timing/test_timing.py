@@ -6,7 +6,7 @@ import pytest
 from cattailer.core.errors import NotFound, NotNow, Refusal
 from cattailer.services.desk import standin
 from cattailer.services.desk.desk import Desk
-from cattailer.services.running import arming, click, frame, transport
+from cattailer.services.running import arming, click, frame, room, transport
 from cattailer.services.session import demo, history, opening, rate, sessions
 from cattailer.services.stages.timing import buffers, clicking, correction, roundtrip, tempo
 from tests.helpers.sessions import plan_of, stop, the_map
@@ -19,11 +19,11 @@ def test_measure_use_and_see_it_land(desk: Desk) -> None:
     failed = roundtrip.measure(desk, session, 1, 16, "cable")
     assert "No signal came in at socket 16" in failed.measured.failure
     assert failed.id == 0
-    standin.claim(desk, 37)
-    standin.loop_back(desk, 1, 15, "cable")
+    room.claim(desk, session, 37)
+    room.loop_back(desk, session, 1, 15, "cable")
     wrong = roundtrip.measure(desk, session, 1, 16, "cable")
     assert "the signal did at socket 15" in wrong.measured.failure
-    standin.loop_back(desk, 1, 16, "cable")
+    room.loop_back(desk, session, 1, 16, "cable")
     found = roundtrip.measure(desk, session, 1, 16, "cable")
     assert (found.measured.failure, found.correction, found.lands) == ("", 37, None)
     assert found.measured.samples == pytest.approx(332 + 37, abs=0.05)
@@ -33,7 +33,7 @@ def test_measure_use_and_see_it_land(desk: Desk) -> None:
     assert plan_of(desk, session).correction_samples == 37
     assert desk.engine_state().round_trip_samples == 369
     assert roundtrip.measure(desk, session, 1, 16, "cable").lands is True
-    standin.claim(desk, 60)
+    room.claim(desk, session, 60)
     again = roundtrip.measure(desk, session, 1, 16, "cable")
     assert again.lands is False
     standing = correction.standing(desk, session)
@@ -60,22 +60,22 @@ def test_measure_use_and_see_it_land(desk: Desk) -> None:
 def test_using_a_measurement_measures_once_more(desk: Desk) -> None:
     session = demo.load(desk)
     opening.open_session(desk, session)
-    standin.loop_back(desk, 1, 16, "cable")
+    room.loop_back(desk, session, 1, 16, "cable")
     exact = roundtrip.measure(desk, session, 1, 16, "cable")
     told = correction.use_and_verify(desk, session, exact.id, 1, 16, "cable")
     assert (told.used, told.result and told.result.lands) == (True, True)
     assert "lands within one sample" in told.words
     assert frame.show(desk, session).marks["timing"] == "settled", "a driver that is right was measured, too"
-    standin.claim(desk, 37)
+    room.claim(desk, session, 37)
     found = roundtrip.measure(desk, session, 1, 16, "cable")
     assert found.lands is False
-    standin.claim(desk, 60)
+    room.claim(desk, session, 60)
     told = correction.use_and_verify(desk, session, found.id, 1, 16, "cable")
     assert not told.used
     assert "the round trip was 392.0 samples" in told.words
     assert plan_of(desk, session).correction_samples == 0
     assert [p.used for p in correction.standing(desk, session).history] == [False, False, False, True], "as before"
-    standin.loop_back(desk, 1, 16, "none")
+    room.loop_back(desk, session, 1, 16, "none")
     told = correction.use_and_verify(desk, session, found.id, 1, 16, "cable")
     assert told.used
     assert "not seen to land: No signal came in" in told.words
@@ -92,13 +92,13 @@ def test_a_headphone_at_a_microphone_will_do(desk: Desk) -> None:
     session = demo.load(desk)
     opening.open_session(desk, session)
     standin.ask_players(desk, "rest")
-    standin.claim(desk, -20)
-    standin.loop_back(desk, 3, 8, "headphone")
+    room.claim(desk, session, -20)
+    room.loop_back(desk, session, 3, 8, "headphone")
     pass_time(desk.engine, 2.5)
     found = roundtrip.measure(desk, session, 3, 8, "headphone")
     assert found.measured.failure == ""
     assert found.correction == pytest.approx(-20, abs=1)
-    standin.loop_back(desk, 3, 8, "none")
+    room.loop_back(desk, session, 3, 8, "none")
     wait_for(lambda: standin.room_of(desk).loopbacks == [])
 
 

@@ -6,6 +6,7 @@ from cattailer.core.patch.ends import socket_of
 from cattailer.core.standin import RoomState
 from cattailer.services.desk import standin
 from cattailer.services.desk.desk import Desk
+from cattailer.services.running import room
 from cattailer.services.session.reading import load
 from cattailer.services.session.rows import patch_of
 
@@ -29,7 +30,7 @@ def plug_in_list(desk: Desk, session_id: int) -> None:
     """Players and microphones as the input list says, so that every listed socket sounds."""
     with desk.database.transaction() as db:
         inputs = patch_of(load(db, session_id)).inputs
-    standin.plug_in(desk, inputs)
+    room.plug_in(desk, session_id, inputs)
 
 
 def put_on(desk: Desk, session_id: int) -> None:
@@ -49,8 +50,8 @@ def put_on(desk: Desk, session_id: int) -> None:
             for player in {p for key in own for p in of_track[key]}:
                 if worn.get(player) == 0:
                     worn[player] = mix.outputs[0]
-    standin.wear(desk, worn)
+    room.wear(desk, session_id, worn)
 
 
-def take_off(desk: Desk) -> None:
-    standin.wear(desk, dict.fromkeys(standin.room_of(desk).players, 0))
+def take_off(desk: Desk, session_id: int) -> None:
+    room.wear(desk, session_id, dict.fromkeys(standin.room_of(desk).players, 0))

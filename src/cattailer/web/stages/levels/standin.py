@@ -5,7 +5,7 @@ from typing import Literal
 from flask import Blueprint, Response
 from pydantic import Field
 
-from cattailer.services.desk import standin
+from cattailer.services.running import room
 from cattailer.services.stages.levels import liveroom
 from cattailer.web.forms import Decibels, Form, Text, desk, done, form
 
@@ -52,21 +52,21 @@ def plug(session_id: int) -> Response:
 
 @blueprint.post("/stand-in/put-back")
 def put_back(session_id: int) -> Response:
-    standin.put_back(desk())
+    room.put_back(desk(), session_id)
     return done()
 
 
 @blueprint.post("/stand-in/stand")
 def stand(session_id: int) -> Response:
     wish = form(Stand)
-    standin.stand(desk(), wish.socket, wish.player, wish.pickup)
+    room.stand(desk(), session_id, wish.socket, wish.player, wish.pickup)
     return done()
 
 
 @blueprint.post("/stand-in/wear")
 def wear(session_id: int) -> Response:
     wish = form(Wear)
-    standin.wear(desk(), {wish.player: wish.output})
+    room.wear(desk(), session_id, {wish.player: wish.output})
     return done()
 
 
@@ -75,33 +75,33 @@ def headphones(session_id: int, which: str) -> Response:
     if which == "on":
         liveroom.put_on(desk(), session_id)
     else:
-        liveroom.take_off(desk())
+        liveroom.take_off(desk(), session_id)
     return done()
 
 
 @blueprint.post("/stand-in/loud")
 def loud(session_id: int) -> Response:
     wish = form(Loud)
-    standin.play_louder(desk(), wish.player, wish.db)
+    room.play_louder(desk(), session_id, wish.player, wish.db)
     return done()
 
 
 @blueprint.post("/stand-in/hum")
 def hum(session_id: int) -> Response:
     wish = form(Hum)
-    standin.hum(desk(), wish.socket, wish.dbu)
+    room.hum(desk(), session_id, wish.socket, wish.dbu)
     return done()
 
 
 @blueprint.post("/stand-in/turn")
 def turn(session_id: int) -> Response:
     wish = form(Turn)
-    standin.turn_knob(desk(), wish.socket, wish.gain_db)
+    room.turn_knob(desk(), session_id, wish.socket, wish.gain_db)
     return done()
 
 
 @blueprint.post("/stand-in/rig")
 def rig(session_id: int) -> Response:
     wish = form(Rig)
-    standin.rig(desk(), wish.name, wish.what, wish.on)
+    room.rig(desk(), session_id, wish.name, wish.what, wish.on)
     return done()

@@ -5,6 +5,7 @@ from typing import Literal
 from flask import Blueprint, Response
 
 from cattailer.services.desk import standin
+from cattailer.services.running import room
 from cattailer.services.stages.patch import linecheck
 from cattailer.web.forms import Exchange, Form, Value, desk, done, form
 
@@ -39,5 +40,5 @@ def knock(session_id: int) -> Response:
 @blueprint.post("/stand-in/swap")
 def swap_cables(session_id: int) -> Response:
     wish = form(Exchange)
-    standin.swap_cables(desk(), wish.one, wish.other)
+    room.swap_cables(desk(), session_id, wish.one, wish.other)
     return done()

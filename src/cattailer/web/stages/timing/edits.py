@@ -8,6 +8,7 @@ from pydantic import Field
 from cattailer.core.errors import Refusal
 from cattailer.core.gear.ladder import Use as UseOf
 from cattailer.services.desk import standin
+from cattailer.services.running import room
 from cattailer.services.stages.timing import buffers, rates, tempo
 from cattailer.web.forms import AtBar, Form, Text, desk, done, form
 
@@ -132,7 +133,7 @@ def tap(session_id: int) -> Response:
 @blueprint.post("/stand-in/loop")
 def loop(session_id: int) -> Response:
     wish = form(Loop)
-    standin.loop_back(desk(), wish.output, wish.socket, wish.way)
+    room.loop_back(desk(), session_id, wish.output, wish.socket, wish.way)
     return done()
 
 
@@ -144,5 +145,5 @@ def busy(session_id: int) -> Response:
 
 @blueprint.post("/stand-in/claim")
 def claim(session_id: int) -> Response:
-    standin.claim(desk(), form(Claim).samples)
+    room.claim(desk(), session_id, form(Claim).samples)
     return done()

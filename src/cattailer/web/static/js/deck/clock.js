@@ -21,9 +21,11 @@ export function startClock() {
     put(bars, frame.where);
     samples.dataset.position = frame.position;
     put(samples, frame.going || `${frame.samples} samples`);
-    const behind = document.getElementById("behind");
-    put(behind, frame.behind);
-    behind.hidden = !frame.behind;
+    for (const warning of ["behind", "silent"]) {
+      const element = document.getElementById(warning);
+      put(element, frame[warning]);
+      element.hidden = !frame[warning];
+    }
     put(state, frame.take && frame.state === "capturing" ? `● take ${frame.take}` : WORDS[frame.state]);
     state.classList.toggle("text-vermilion", frame.state === "capturing");
     state.classList.toggle("text-ochre", ["counting", "waiting", "pre-roll", "post-roll"].includes(frame.state));
