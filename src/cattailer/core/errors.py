@@ -34,11 +34,12 @@ class NotNow(Refusal):
 
 
 class Sure(NotNow):
-    """Can be done, but only by somebody who was asked. ``yes`` are the words on the button that does it."""
+    """Can be done, but only by somebody who was asked. ``yes`` are the words on the button that does it, ``answer`` is
+    what it sends as ``sure``."""
 
-    def __init__(self, message: str, yes: str) -> None:
+    def __init__(self, message: str, yes: str, answer: str = "true") -> None:
         super().__init__(message)
-        self.yes = yes
+        self.yes, self.answer = yes, answer
 
 
 class Away(Refusal):

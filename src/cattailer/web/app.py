@@ -16,6 +16,7 @@ from cattailer.core.wording import ago, counted
 from cattailer.services.desk.desk import Desk
 from cattailer.services.desk.guests import Guests
 from cattailer.services.desk.reach import Reach
+from cattailer.services.session import opening
 from cattailer.services.stages.listen.show import figure
 from cattailer.web.api import routes as api
 from cattailer.web.care import Care
@@ -25,6 +26,7 @@ from cattailer.web.devices.door import blueprint as door
 from cattailer.web.devices.page import blueprint as devices
 from cattailer.web.devices.player import blueprint as player
 from cattailer.web.forms import MOST_ROWS
+from cattailer.web.forms import desk as request_desk
 from cattailer.web.front import asking
 from cattailer.web.front.may import LIVE
 from cattailer.web.sessions import blueprint as sessions
@@ -77,6 +79,7 @@ def create_app(
     keep_out(app)
     app.before_request(asking.refuse)
     app.before_request(_refuse_numbers)
+    app.before_request(_open_first)
     app.register_error_handler(Sure, _ask)
     app.register_error_handler(Refusal, lambda why: _say(why.message, why.status))
     app.register_error_handler(ValidationError, _say_invalid)
@@ -95,6 +98,13 @@ def _refuse_numbers() -> None:
     """What is no number that a row can have is no address. Raises NotFound."""
     if any(isinstance(value, int) and value > MOST_ROWS for value in (request.view_args or {}).values()):
         raise NotFound
+
+
+def _open_first() -> None:
+    """Somebody was asked, and wants this session in the engine before what they pressed is done."""
+    session_id = (request.view_args or {}).get("session_id")
+    if request.method == "POST" and session_id is not None and request.form.get("sure") == opening.OPEN_IT:
+        opening.open_session(request_desk(), session_id)
 
 
 def _ago(at: datetime | None) -> str:
@@ -123,7 +133,8 @@ def _say(message: str, status: int) -> tuple[str, int] | Response:
 
 def _ask(why: Sure) -> Response:
     """A question that the page puts; asking again with ``sure`` does it."""
-    return Response(why.message, why.status, {"Cattailer-Yes": why.yes}, content_type="text/plain; charset=utf-8")
+    asks = {"Cattailer-Yes": why.yes, "Cattailer-Answer": why.answer}
+    return Response(why.message, why.status, asks, content_type="text/plain; charset=utf-8")
 
 
 def _say_invalid(why: ValidationError) -> tuple[str, int] | Response:

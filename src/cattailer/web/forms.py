@@ -6,6 +6,7 @@ from flask import Response, current_app, request
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Field
 
 from cattailer.services.desk.desk import Desk
+from cattailer.services.session.opening import OPEN_IT
 
 MOST_TYPED = 20_000
 MOST_ROWS = (1 << 31) - 1
@@ -28,6 +29,8 @@ def desk() -> Desk:
 def form(model: type[F]) -> F:
     """What may come several times is a list in the model. Raises ValidationError."""
     typed: dict[str, object] = {**request.form.to_dict()}
+    if typed.get("sure") == OPEN_IT:
+        del typed["sure"]  # the session was opened before the form is read
     for name, field in model.model_fields.items():
         if get_origin(field.annotation) is list:
             typed[name] = request.form.getlist(name)

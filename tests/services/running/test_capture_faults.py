@@ -62,7 +62,7 @@ def test_what_is_captured_now_cannot_be_taken_away(desk: Desk) -> None:
     for meddles in (
         lambda: tracks.remove_track(desk, session, row.id), lambda: placing.choose(desk, session, "media", ""),
         lambda: transport.locate(desk, session, 0), lambda: transport.keep_heard(desk, session),
-        lambda: arming.arm_track(desk, session, row.id, False),
+        lambda: arming.arm_all(desk, session, False),
     ):
         with pytest.raises(Refusal):
             meddles()

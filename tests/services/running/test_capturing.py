@@ -292,14 +292,58 @@ def test_armed_in_mid_run_a_track_joins_it(desk: Desk) -> None:
     pass_time(desk.engine, 0.5)
     third = rows_of(desk, session)[2].id
     arming.arm_track(desk, session, third, True)
-    with pytest.raises(NotNow, match="must wait"):
-        arming.arm_track(desk, session, third, False)
     pass_time(desk.engine, 0.3)
     stop(desk, session)
     settled(desk)
     (run,) = all_runs(desk, session)
     assert len(run.takes) == 3
     assert len({(t.start, t.samples, t.number) for t in run.takes}) == 1
+
+
+def test_disarmed_in_mid_run_a_track_ends_and_the_others_go_on(desk: Desk) -> None:
+    session = armed(desk)
+    ids = [row.id for row in rows_of(desk, session)]
+    arming.arm_track(desk, session, ids[2], True)
+    first, others = next(row.id for row in rows_of(desk, session) if row.armed), 2
+    transport.capture(desk, session)
+    pass_time(desk.engine, 0.5)
+    arming.arm_track(desk, session, first, False)
+    pass_time(desk.engine, 0.5)
+    with pytest.raises(Refusal, match="armed for the next one"):
+        arming.arm_track(desk, session, first, True)
+    arming.arm_track(desk, session, first, False)
+    with pytest.raises(Refusal, match="Stop capturing instead"):
+        arming.arm_all(desk, session, False)
+    assert sum(row.armed for row in rows_of(desk, session)) == others
+    stop(desk, session)
+    settled(desk)
+    (run,) = all_runs(desk, session)
+    took = {t.track_id: t for t in run.takes}
+    short, long = took.pop(first), list(took.values())
+    assert len(long) == others
+    assert {(t.start, t.samples) for t in long} == {(run.start, run.samples)}
+    assert short.start == run.start
+    assert 0.3 * 48000 < short.samples < run.samples - 0.3 * 48000
+    assert verifying.verify_one(desk)
+    assert all_runs(desk, session)[0].verified == "yes"
+
+
+def test_what_is_disarmed_is_not_in_the_next_pass_either(desk: Desk) -> None:
+    session = armed(desk, passes=0)
+    ids = [row.id for row in rows_of(desk, session)]
+    arming.arm_track(desk, session, ids[2], True)
+    ranges.set_samples(desk, session, 0, 48000)
+    ranges.switch_loop(desk, session)
+    transport.capture(desk, session)
+    pass_time(desk.engine, 0.5)
+    arming.arm_track(desk, session, ids[2], False)
+    pass_time(desk.engine, 3.0)
+    stop(desk, session)
+    settled(desk)
+    passes = all_runs(desk, session)
+    assert len(passes) >= 3
+    assert [ids[2] in {t.track_id for t in run.takes} for run in passes] == [True, *[False] * (len(passes) - 1)]
+    assert not [path for path in desk.media.rglob("*.wav") if path.stat().st_size <= 4096], "no empty files"
 
 
 def test_files_of_a_track_that_joined_are_read_again_too(desk: Desk, monkeypatch: pytest.MonkeyPatch) -> None:

@@ -6,7 +6,7 @@ from pathlib import Path
 
 import pytest
 
-from cattailer.core.errors import NotFound, NotNow, Refusal
+from cattailer.core.errors import NotFound, NotNow, Refusal, Sure
 from cattailer.media import journal, recovery, wavfile
 from cattailer.services.desk.desk import Desk
 from cattailer.services.running import arming, frame, runs, transport
@@ -17,6 +17,7 @@ from cattailer.services.stages.capture import lanes
 from cattailer.services.stages.takes import files
 from cattailer.services.stages.timing import clicking, tempo
 from cattailer.store.models import Session, Take
+from cattailer.web.app import create_app
 from tests.helpers.sessions import capture, counted, make_takes, rows_of, stop, takes_of
 from tests.helpers.waiting import pass_time, wait_for
 
@@ -166,3 +167,32 @@ def test_a_missing_file_is_told_and_the_rest_plays(desk: Desk) -> None:
     pass_time(desk.engine, 0.2)
     assert desk.engine_state().missing == [str(file.path)]
     stop(desk, session)
+
+
+def test_a_session_that_is_not_open_asks_before_it_takes_the_engine(desk: Desk) -> None:
+    session = make_takes(desk)
+    other = sessions.copy_session(desk, session, "Another evening")
+    arming.arm_all(desk, other, True)
+    for press in (
+        lambda: transport.capture(desk, other), lambda: transport.roll(desk, other), lambda: transport.play_from(desk, other, 0),
+    ):
+        with pytest.raises(Sure, match="is open in the studio") as asked:
+            press()
+        assert asked.value.answer == opening.OPEN_IT
+        assert desk.engine_state().session == session
+    app = create_app(desk).test_client()
+    refused = app.post(f"/s/{other}/roll")
+    assert (refused.status_code, refused.headers["Cattailer-Answer"]) == (409, "open")
+    assert app.post(f"/s/{other}/capture", data={"sure": "open"}).status_code == 204
+    assert desk.engine_state().session == other
+    stop(desk, other)
+
+
+def test_lanes_are_drawn_before_the_beginning_too(desk: Desk) -> None:
+    """Pre-roll at bar 1 goes there, and pages asked for it five times a second."""
+    session = make_takes(desk)
+    page = lanes.window(desk, session, -187_826)
+    assert page.start < 0
+    drawn = lanes.waveforms(desk, session, page.start, page.stop, 400)
+    assert any(any(pairs) for pairs in drawn.values()) == (page.stop > 0)
+    assert any(any(pairs) for pairs in lanes.waveforms(desk, session, -10_000, 10_000, 400).values())

@@ -201,6 +201,9 @@ class Engine(BlockPath):
             run.lost(sample, samples, load)
         self._recorder.keep(run, first, stop)
 
+    def open_runs(self) -> list[RunWriter]:
+        return self._recorder.open_runs()
+
     def play_probe(self, probe: Probe) -> None:
         """In the block path: an output plays a test signal instead of its mix until it is over."""
         if self.transport.rolling:

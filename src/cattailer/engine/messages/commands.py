@@ -136,6 +136,15 @@ class JoinRun(Command[Status]):
 
 
 @dataclass(frozen=True)
+class LeaveRun(Command[Status]):
+    """These tracks end here; what is captured goes on without them."""
+
+    tracks: list[int]
+    answer: ClassVar[Any] = Status
+    channel: ClassVar[str] = BESIDE
+
+
+@dataclass(frozen=True)
 class KeepHeard(Command[Status]):
     """Keeps what came in lately as a run. Header and folder as for ``Capture``; the engine says where it begins."""
 
@@ -235,8 +244,8 @@ class AskRoom(Command[RoomState]):
 
 COMMANDS: dict[str, type[Command[Any]]] = {
     kind.__name__: kind for kind in (
-        Ping, GetStatus, RunPlan, Roll, Stop, Locate, Capture, PunchOut, JoinRun, KeepHeard, MoveControls, HoldKeys,
-        PrintClick, ResetMeters, ChooseMeters, GetSound, PlayProbe, MeasureLoad, MeasureEffects, AskRoom,
+        Ping, GetStatus, RunPlan, Roll, Stop, Locate, Capture, PunchOut, JoinRun, LeaveRun, KeepHeard, MoveControls,
+        HoldKeys, PrintClick, ResetMeters, ChooseMeters, GetSound, PlayProbe, MeasureLoad, MeasureEffects, AskRoom,
     )
 }
 _READ = {name: TypeAdapter(kind) for name, kind in COMMANDS.items()}

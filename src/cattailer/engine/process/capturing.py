@@ -99,6 +99,13 @@ def join(engine: Engine, quiet: list[str], command: commands.JoinRun) -> None:
     opening(lambda: joining.join(course, header.files))
 
 
+def leave(engine: Engine, command: commands.LeaveRun) -> None:
+    """Raises NotNow where no other track would go on. Where nothing is captured any more nothing is done."""
+    course = _latest(engine)
+    if course is not None and engine.transport.capturing:
+        joining.leave(course, set(command.tracks))
+
+
 def _latest(engine: Engine) -> Captures | None:
     return next((c for c in reversed(engine.courses) if isinstance(c, Captures)), None)
 

@@ -125,6 +125,11 @@ def _punch_out(server: Server, command: commands.PunchOut) -> Status:
     return status(server)
 
 
+def _leave(server: Server, command: commands.LeaveRun) -> Status:
+    capturing.leave(server.need(), command)
+    return status(server)
+
+
 def _join(server: Server, command: commands.JoinRun) -> Status:
     capturing.join(server.need(), server.quiet(), command)
     return status(server)
@@ -225,7 +230,7 @@ _DOES: dict[type[Command[Any]], Callable[[Server, Any], Any]] = {
     commands.Ping: lambda server, _: "here", commands.GetStatus: lambda server, _: status(server),
     commands.RunPlan: _run_plan, commands.Roll: _roll, commands.Stop: _stop, commands.Locate: _locate,
     commands.MoveControls: _move, commands.HoldKeys: _hold, commands.Capture: _capture, commands.KeepHeard: _keep,
-    commands.PunchOut: _punch_out, commands.JoinRun: _join,
+    commands.PunchOut: _punch_out, commands.JoinRun: _join, commands.LeaveRun: _leave,
     commands.PrintClick: _print,
     commands.ResetMeters: _reset,
     commands.ChooseMeters: _meters, commands.GetSound: _sound, commands.PlayProbe: _probe, commands.MeasureLoad: _load,

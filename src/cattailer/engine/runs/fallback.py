@@ -57,7 +57,7 @@ class Fallback:
     @staticmethod
     def _go_on(captures: Capturing, old: RunWriter) -> bool:
         """Whether the files could be opened in which it goes on."""
-        first, there = old.first, min((t.writer.frames for t in old.files.tracks), default=0)
+        first, there = old.first, old.whole
         skipped = max(0, there - OVERLAP_S * captures.engine.plan.rate_hz)
         before = replace(
             old.header, files=captures.header.files, number=captures.header.number,

@@ -1,9 +1,10 @@
-"""Tracks that are armed while a capture runs: they join it."""
+"""Tracks that are armed while a capture runs join it, and those that are disarmed leave it."""
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import replace
 from datetime import datetime
 
+from cattailer.core.errors import NotNow
 from cattailer.engine.runs.captures import Captures
 from cattailer.engine.runs.making import make_run
 from cattailer.engine.runs.pauses import FOREVER
@@ -17,8 +18,13 @@ MARGIN_S = 3
 
 def join(captures: Captures, files: Sequence[RunFile]) -> None:
     """They are captured from the beginning of what is captured now, as far back as that is held, and with all that
-    follows. Raises OSError."""
+    follows. Raises OSError; NotNow for one that left this capture before."""
     engine, known = captures.engine, {f.track for f in captures.header.files}
+    if gone := [f.name for f in files if any(f.track in run.left for run in engine.open_runs())]:
+        raise NotNow(
+            f"{' and '.join(gone)} was disarmed during this capture, so it does not come into it again. It is armed for "
+            "the next one."
+        )
     new = replace(captures.header, files=tuple(f for f in files if f.track not in known))
     if not new.files:
         return
@@ -34,6 +40,17 @@ def join(captures: Captures, files: Sequence[RunFile]) -> None:
         late = make_run(engine, run.files.folder, f"{run.files.stem}{mark}", header)
         captures.soon(lambda late=late, run=run, first=first: _place(captures, late, run, first))  # type: ignore[misc]
     captures.header = replace(captures.header, files=(*captures.header.files, *new.files))
+
+
+def leave(captures: Captures, tracks: Collection[int]) -> None:
+    """They end here, also in what was made ready for the next pass; the others go on. Raises NotNow where none
+    would."""
+    left = tuple(f for f in captures.header.files if f.track not in tracks)
+    if not left:
+        raise NotNow("Without these tracks nothing would be captured. Stop capturing instead; they go on meanwhile.")
+    captures.header = replace(captures.header, files=left)
+    for run in captures.engine.open_runs():
+        run.leave([t for t in tracks if any(f.track == t for f in run.header.files)], captures.engine.ring.written)
 
 
 def _place(captures: Captures, late: RunWriter, run: RunWriter, first: int) -> None:

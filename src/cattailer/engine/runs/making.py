@@ -88,7 +88,8 @@ def make_lead_out(engine: Engine, run: RunWriter) -> RunWriter:
     """Opens the files for what lies after a run that has ended. Raises OSError."""
     of = run.header
     after = replace(
-        of, run=f"{of.run}{journal.LEAD_OUT_MARK}", lead_in_of=of.run, after=True, start=of.start + run.frames
+        of, run=f"{of.run}{journal.LEAD_OUT_MARK}", lead_in_of=of.run, after=True, start=of.start + run.frames,
+        files=tuple(f for f in of.files if f.track not in run.left),
     )
     return make_run(engine, run.files.folder / journal.LEAD_OUT_FOLDER, f"run-{of.number:03}", after)
 

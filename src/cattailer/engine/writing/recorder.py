@@ -26,6 +26,10 @@ class Recorder:
         """What is being captured: None from the moment at which its end is known."""
         return next((run for run in self._course if not run.ended), None)
 
+    def open_runs(self) -> list[RunWriter]:
+        """What is being captured or was made ready, and what joined it."""
+        return [kept.run for kept in list(self._kept) if not (kept.run.ended or kept.run.header.lead_in_of)]
+
     @property
     def waiting(self) -> bool:
         """Whether a run still waits for samples: while it is captured, and until its last one came in."""

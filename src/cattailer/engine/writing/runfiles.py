@@ -76,15 +76,20 @@ class RunFiles:
         with suppress(OSError):
             self._disk.remove(self._reserve)
 
+    def remove(self, track: TrackFile) -> None:
+        """Closes and removes one file."""
+        self.tracks.remove(track)
+        with suppress(OSError):
+            track.writer.abandon()
+        with suppress(OSError):
+            self._disk.remove(track.writer.path)
+        with suppress(OSError):
+            track.overview.take_away()
+
     def take_away(self) -> None:
         """Closes and removes everything; what the disk will not remove stays."""
-        for track in self.tracks:
-            with suppress(OSError):
-                track.writer.abandon()
-            with suppress(OSError):
-                self._disk.remove(track.writer.path)
-            with suppress(OSError):
-                track.overview.take_away()
+        for track in list(self.tracks):
+            self.remove(track)
         self.free_reserve()
         if self.journal is not None:
             with suppress(OSError):

@@ -54,7 +54,7 @@ class RunKeeper:
             run.files.sync_folders()
             self._folders_synced = True
         for track in run.files.tracks:
-            track.writer.refresh(frames)
+            track.writer.refresh(min(frames, run.frames_of(track.file.track)))
             self._draw(track)
         self._note_dropouts()
         run.files.journal.synced(frames)
@@ -89,10 +89,10 @@ class RunKeeper:
         cut = bool(run.message)
         if cut:
             files.free_reserve()
-            run.frames = min((t.writer.frames for t in files.tracks), default=run.frames)
+            run.frames = run.whole
             for track in files.tracks:
                 with suppress(OSError):
-                    track.writer.keep(run.frames)
+                    track.writer.keep(run.frames_of(track.file.track))
         with suppress(OSError):
             if not self._folders_synced:
                 files.sync_folders()
@@ -102,16 +102,21 @@ class RunKeeper:
             files.journal.whole(run.frames)
         markers = [bwf.Marker(d.offset, _label(d)) for d in run.dropouts if d.offset < run.frames]
         got, ends = run.meter.take(), []
-        for track in files.tracks:
+        for track in list(files.tracks):
+            frames = run.frames_of(track.file.track)
+            if not frames:
+                files.remove(track)  # disarmed before it began
+                continue
             try:
-                clipped = [bwf.Marker(n, "clipped") for n in run.clips_at[track.file.track] if n < run.frames]
-                track.writer.close(sorted([*markers, *clipped], key=lambda m: m.offset))
+                clipped = [bwf.Marker(n, "clipped") for n in run.clips_at[track.file.track] if n < frames]
+                own = [m for m in markers if m.offset < frames]
+                track.writer.close(sorted([*own, *clipped], key=lambda m: m.offset))
             except OSError as why:
                 run.fail(why)
             peak = round(decibels(float(got.peak[track.rows].max(initial=0.0))), 2)
             clips, crc32 = int(got.clips[track.rows].sum()), "" if cut else f"{track.crc32:08x}"
             ends.append(journal.FileEnd(
-                track.file.path, peak, clips, crc32, run.frames, tuple(run.clips_at[track.file.track])
+                track.file.path, peak, clips, crc32, frames, tuple(run.clips_at[track.file.track])
             ))
         files.free_reserve()
         with suppress(OSError):
@@ -121,7 +126,8 @@ class RunKeeper:
         )
         rest = run.drawn.rest()
         for track in files.tracks:
-            track.overview.add(rest[track.rows])
+            if track.file.track not in run.left:
+                track.overview.add(rest[track.rows])
             self._draw(track, last=True)
         # Last: the lock on it says that somebody is still at work here.
         with suppress(OSError):

@@ -8,7 +8,7 @@ import errno
 import threading
 import zlib
 from collections import deque
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Collection, Mapping
 from pathlib import Path
 
 import numpy as np
@@ -77,6 +77,8 @@ class RunWriter:
         """Where each track clipped, in samples of the run; the first of them."""
         self.drawn = overview.OverviewBuilder(len(self._inputs))
         self._dither = np.random.default_rng(header.number) if header.bits == 16 else None
+        self.left: dict[int, int] = {}
+        """How many frames tracks have that were disarmed in mid-run."""
 
     def begin(self, sample: int) -> None:
         """The run's first sample is ring sample ``sample`` (perhaps still to come)."""
@@ -90,6 +92,23 @@ class RunWriter:
     def finish(self, sample: int) -> None:
         """The run ends before ring sample ``sample``, or where it was to end, if that is earlier."""
         self.stop = sample if self.stop is None else min(self.stop, sample)
+
+    def leave(self, tracks: Collection[int], sample: int) -> None:
+        """These tracks end here, or at ring sample ``sample`` if that is later; the others go on. Never called by the
+        block path."""
+        with self.writing:
+            for track in tracks:
+                came = 0 if self.first is None else max(self.frames, sample - self.first)
+                self.left.setdefault(track, came)
+
+    def frames_of(self, track: int) -> int:
+        return min(self.frames, self.left.get(track, self.frames))
+
+    @property
+    def whole(self) -> int:
+        """How much every file has that still goes on."""
+        going = [t.writer.frames for t in self.files.tracks if t.file.track not in self.left]
+        return min(going, default=self.frames)
 
     def call_off(self) -> None:
         """Nothing is to be kept: called before the first sample, it takes the files away again."""
@@ -165,9 +184,14 @@ class RunWriter:
         return self._gap_until
 
     def _append(self, block: NDArray[np.float32]) -> None:
+        room = {t.file.track: max(0, self.left[t.file.track] - self.frames) for t in self.files.tracks
+                if t.file.track in self.left}
+        for track in [t for t in self.files.tracks if t.file.track in room]:
+            block[track.rows, room[track.file.track] :] = 0.0
         made = pcm.words(block, self.header.bits, self._dither)
-        for track in self.files.tracks:
-            data = pcm.interleaved(made[track.rows])
+        writing = [t for t in self.files.tracks if room.get(t.file.track, 1)]
+        for track in writing:
+            data = pcm.interleaved(made[track.rows, : room.get(track.file.track)])
             track.writer.append(data)
             track.crc32 = zlib.crc32(data, track.crc32)
         self.meter.add(block)
@@ -175,12 +199,12 @@ class RunWriter:
         self.frames += block.shape[1]
         drawn = self.drawn.add(block)
         if drawn.shape[1]:
-            for track in self.files.tracks:
+            for track in writing:
                 track.overview.add(drawn[track.rows])
             self.tell({
                 "topic": "wave", "run": self.header.run, "start": self.header.start,
                 "bucket": self.drawn.buckets - drawn.shape[1], "size": overview.BUCKET,
-                "tracks": [(t.file.track, _envelope(drawn[t.rows])) for t in self.files.tracks],
+                "tracks": [(t.file.track, _envelope(drawn[t.rows])) for t in writing],
             })
 
     def _note_clips(self) -> None:

@@ -6,7 +6,7 @@ from cattailer.core.errors import NotNow
 from cattailer.core.patch.ends import group_end, track_end
 from cattailer.core.transport import captures
 from cattailer.core.wording import counted
-from cattailer.engine.messages.commands import JoinRun
+from cattailer.engine.messages.commands import JoinRun, LeaveRun
 from cattailer.media import journal
 from cattailer.services.desk.desk import Desk
 from cattailer.services.running.runheader import next_run
@@ -15,7 +15,7 @@ from cattailer.store.models import Track
 
 
 def arm_track(desk: Desk, session_id: int, track_id: int, armed: bool) -> None:
-    """Raises NotNow for a track that is locked. While a capture runs a track can join it, but none can leave."""
+    """Raises NotNow for a track that is locked. While a capture runs a track can join it, and leave it."""
     arm_some(desk, session_id, [track_id], armed)
 
 
@@ -54,17 +54,19 @@ def _set(track: Track, armed: bool) -> None:
 
 
 def _arm(desk: Desk, session_id: int, armed: bool, which: Callable[[Edit], list[Track]]) -> None:
-    """While a capture runs, those that are armed join it, from its beginning if that is still held."""
+    """While a capture runs, those that are armed join it, from its beginning if that is still held, and those that are
+    disarmed end where they are. Raises NotNow where none would go on."""
     state = desk.engine_state()
-    if not armed or not (state.session == session_id and captures(state.state)):
-        desk.forbid_while_capturing(session_id, "arming")
+    runs = state.session == session_id and captures(state.state)
     with editing(desk, session_id) as edit:
         tracks = [t for t in which(edit) if t.armed != armed]
         for track in tracks:
             _set(track, armed)
         name = tracks[0].name if len(tracks) == 1 else counted(len(tracks), "track")
         edit.what = f"{name} {'armed' if armed else 'no longer armed'}"
-        joining = [t.id for t in tracks if t.armed] if armed and captures(state.state) else []
+        joining = [t.id for t in tracks] if armed and runs else []
+        if runs and not armed and tracks:
+            desk.engine.ask(LeaveRun([t.id for t in tracks]))
         header = next_run(desk, edit.db, edit.session, joining)[0] if joining else None
         named = [edit.session.name_pattern, edit.session.code]
     if header is not None:

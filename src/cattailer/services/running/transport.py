@@ -21,7 +21,7 @@ from cattailer.services.running.capturing import course_from, settings_of
 from cattailer.services.running.deck import ready_check
 from cattailer.services.running.runheader import NextRun, next_run
 from cattailer.services.session import trying
-from cattailer.services.session.opening import open_session
+from cattailer.services.session.opening import need_open
 from cattailer.services.session.reading import get_session
 from cattailer.services.session.rows import patch_of, tempo_of
 from cattailer.services.sounding.pieces import first_of_takes
@@ -32,7 +32,7 @@ HEARD = "kept from what was heard"
 
 
 def roll(desk: Desk, session_id: int) -> Status:
-    open_session(desk, session_id)
+    need_open(desk, session_id)
     with desk.database.transaction() as db:
         count = _count(get_session(db, session_id), "rolling")
     return desk.engine.ask(Roll(count))
@@ -133,7 +133,7 @@ def capture(
             found = ready_check(desk, session, patch, profile, state)
             waved = tuple(f.text for f in found if f.kind != "good")
             header = replace(header, over=settings_of(session).over, waved=waved)
-    open_session(desk, session_id)
+    need_open(desk, session_id)
     plain = journal.plain_header(header)
     return desk.engine.ask(Capture(plain, str(folder), stem, asdict(course), count, pressed, named, fallback))
 
@@ -156,6 +156,6 @@ def play_last(desk: Desk, session_id: int) -> Status:
 
 def play_from(desk: Desk, session_id: int, position: int) -> Status:
     """Goes there and rolls; a timeline that rolls already goes on rolling there."""
-    open_session(desk, session_id)
+    need_open(desk, session_id)
     found = locate(desk, session_id, position)
     return desk.engine.ask(Roll()) if found.state == STOPPED else found

@@ -4,13 +4,16 @@ from datetime import UTC, datetime
 
 from sqlalchemy import select
 
-from cattailer.core.errors import NotFound, NotNow, Refusal
+from cattailer.core.errors import NotFound, NotNow, Refusal, Sure
 from cattailer.core.shelves import BIN
 from cattailer.services.desk.desk import Desk
 from cattailer.services.session.compiling import compile_plan
 from cattailer.services.session.pushing import send
 from cattailer.services.session.reading import get_session
 from cattailer.store.models import Session
+
+OPEN_IT = "open"
+"""What somebody answers who wants a session opened in place of another."""
 
 
 def has_profile(desk: Desk, session_id: int) -> bool:
@@ -40,6 +43,21 @@ def open_session(desk: Desk, session_id: int) -> None:
     send(desk, plan)
     with desk.database.transaction() as db:
         get_session(db, session_id).opened_at = datetime.now(UTC)
+
+
+def need_open(desk: Desk, session_id: int) -> None:
+    """For what sounds or captures: the session runs in the engine, in place of none. Raises Sure where another one
+    does, for somebody may be at work in it; and what ``open_session`` raises."""
+    other = desk.engine_state().session
+    if other not in (None, session_id):
+        with desk.database.transaction() as db:
+            open_now = db.get(Session, other)
+            title = open_now.title if open_now is not None else "Another session"
+        raise Sure(
+            f"“{title}” is open in the studio, and somebody may be working in it. This opens your session instead.",
+            "Open this session", OPEN_IT,
+        )
+    open_session(desk, session_id)
 
 
 def reopen_last(desk: Desk) -> int | None:

@@ -64,8 +64,8 @@ class Range(Form):
 class Stretch(Form):
     """Two timeline positions."""
 
-    start: int = Field(ge=0, le=1 << 60)
-    stop: int = Field(ge=0, le=1 << 60)
+    start: int = Field(ge=-(1 << 60), le=1 << 60)
+    stop: int = Field(ge=-(1 << 60), le=1 << 60)
 
 
 class Here(Form):

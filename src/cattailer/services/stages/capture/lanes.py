@@ -23,8 +23,9 @@ from cattailer.store.models import Media, Run, Take, Track
 
 
 def waveforms(desk: Desk, session_id: int, start: int, stop: int, columns: int) -> dict[int, list[int]]:
-    """For each track id, what is heard in [start, stop) as one waveform of ``columns`` pairs (of 127)."""
-    if not 0 <= start < stop or not 1 <= columns <= overview.MOST_COLUMNS:
+    """For each track id, what is heard in [start, stop), which may begin before 0, as one waveform of ``columns`` pairs
+    (of 127)."""
+    if not start < stop or not 1 <= columns <= overview.MOST_COLUMNS:
         raise Refusal("That stretch of the timeline cannot be drawn.")
     with desk.database.transaction() as db:
         session = get_session(db, session_id)

@@ -12,7 +12,7 @@ from cattailer.core.transport import STOPPED, captures
 from cattailer.services.desk import standin
 from cattailer.services.desk.desk import Desk
 from cattailer.services.running import transport
-from cattailer.services.session.opening import open_session
+from cattailer.services.session.opening import need_open
 from cattailer.services.session.reading import get_session
 from cattailer.services.session.rows import patch_of, tempo_of
 from cattailer.services.sounding.pieces import end_of_takes
@@ -28,7 +28,7 @@ REST_S = 3.0
 
 def measure(desk: Desk, session_id: int) -> None:
     """Asks for rest and listens for a few seconds; the figures are there when it ends by itself."""
-    open_session(desk, session_id)
+    need_open(desk, session_id)
     state = desk.engine_state()
     if captures(state.state):
         raise NotNow("A capture runs, so the players cannot rest now. Stop capturing first.")
@@ -84,7 +84,7 @@ def newest(desk: Desk, session_id: int) -> tuple[str, list[NoiseRow]]:
 def keep_room_tone(desk: Desk, session_id: int) -> None:
     """Captures ten seconds of all tracks that sockets feed, after everything that was captured so far, so that it
     never sounds over another take. The players are asked to rest."""
-    open_session(desk, session_id)
+    need_open(desk, session_id)
     if desk.engine_state().state != STOPPED:
         raise NotNow("The timeline moves. Stop first; then the room tone can be kept.")
     with desk.database.transaction() as db:

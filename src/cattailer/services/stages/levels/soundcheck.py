@@ -16,7 +16,7 @@ from cattailer.core.sound.rowsound import RowListener, RowSound
 from cattailer.services.desk.desk import Desk
 from cattailer.services.desk.listening import Heard
 from cattailer.services.session.editing import Edit, count_on, editing
-from cattailer.services.session.opening import open_session
+from cattailer.services.session.opening import need_open
 from cattailer.services.session.reading import get_session
 from cattailer.services.session.rows import patch_of
 from cattailer.services.stages.levels.live import LiveCheck, LiveLevels
@@ -38,7 +38,7 @@ def begin(desk: Desk, session_id: int, phase: str, sockets: list[int] | None = N
     chosen = tuple(s for s in listed if sockets is None or s in sockets)
     if not chosen:
         raise NotNow("Nothing is listed at these sockets. Fill in Patch first, or tick rows.")
-    open_session(desk, session_id)
+    need_open(desk, session_id)
     listen(desk, session_id, LiveCheck(chosen, phase))
 
 

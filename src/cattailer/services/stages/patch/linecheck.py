@@ -14,7 +14,7 @@ from cattailer.services.desk.desk import Desk
 from cattailer.services.session.compiling import preamps_of
 from cattailer.services.session.editing import editing
 from cattailer.services.session.inputs import exchange
-from cattailer.services.session.opening import open_session
+from cattailer.services.session.opening import need_open
 from cattailer.services.session.reading import get_session
 from cattailer.services.session.rows import patch_of
 
@@ -72,7 +72,7 @@ def look(desk: Desk, session_id: int) -> Glance:
 
 def begin(desk: Desk, session_id: int) -> None:
     """Starts at the first row that is not ticked yet. Raises NotNow when nothing is listed."""
-    open_session(desk, session_id)
+    need_open(desk, session_id)
     live = _make(desk, session_id)
     if not live.walk.stops:
         raise NotNow("Nothing is listed at any socket yet. Fill in the input list first.")
@@ -91,7 +91,7 @@ def end(desk: Desk, session_id: int) -> None:
 
 def which_is_this(desk: Desk, session_id: int) -> None:
     """Listens for the loudest new row, for a while."""
-    open_session(desk, session_id)
+    need_open(desk, session_id)
     live = desk.live.find(session_id, LiveWalk)
     if live is None:
         live = _make(desk, session_id)

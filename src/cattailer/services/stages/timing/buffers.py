@@ -17,7 +17,7 @@ from cattailer.core.units import milliseconds
 from cattailer.engine.messages.commands import Locate, MeasureLoad, Roll, Stop
 from cattailer.services.desk.desk import Desk
 from cattailer.services.session.editing import editing
-from cattailer.services.session.opening import open_session
+from cattailer.services.session.opening import need_open
 from cattailer.services.session.reading import get_session
 from cattailer.services.session.rows import patch_of, tempo_of
 from cattailer.services.stages.timing import correction
@@ -126,7 +126,7 @@ def _line(drop: Dropout, tempo: TempoMap, rate_hz: int) -> DropLine:
 
 def measure_load(desk: Desk, session_id: int) -> None:
     """Measures how long blocks take at every size, on this machine, now, with this session's plan."""
-    open_session(desk, session_id)
+    need_open(desk, session_id)
     if captures(desk.engine_state().state):
         raise NotNow("A capture runs, and measuring would disturb it. Stop capturing first.")
     found = desk.engine.ask(MeasureLoad(), 60.0)

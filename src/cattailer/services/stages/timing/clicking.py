@@ -13,7 +13,7 @@ from cattailer.services.running import runs
 from cattailer.services.running.click import edit_click
 from cattailer.services.running.runheader import written_run
 from cattailer.services.session import tracks
-from cattailer.services.session.opening import open_session
+from cattailer.services.session.opening import need_open
 from cattailer.services.session.reading import get_session
 from cattailer.services.session.rows import tempo_of
 from cattailer.services.sounding.pieces import end_of_takes
@@ -99,7 +99,7 @@ def print_click(desk: Desk, session_id: int, first: int, until: int) -> None:
     Raises Refusal for bars that are not there, NotNow while a capture runs.
     """
     desk.forbid_while_capturing(session_id, "the printed click")
-    open_session(desk, session_id)
+    need_open(desk, session_id)
     with desk.database.transaction() as db:
         session = get_session(db, session_id)
         tempo = tempo_of(session)

@@ -13,7 +13,7 @@ from cattailer.core.sound.probe import Measured
 from cattailer.engine.messages.commands import GetStatus, PlayProbe
 from cattailer.services.desk.desk import Desk
 from cattailer.services.desk.listening import sound_of
-from cattailer.services.session.opening import open_session
+from cattailer.services.session.opening import need_open
 from cattailer.services.session.reading import get_session
 from cattailer.services.session.rows import measured_correction
 from cattailer.store.measured import RoundTrip
@@ -52,7 +52,7 @@ def measure(desk: Desk, session_id: int, output: int, socket: int, way: str) -> 
     NotNow while the timeline moves. A failure that the sound explains is in the result, in words."""
     if way not in probe.WAYS:
         raise Refusal("The round trip is measured by cable or by headphone; nothing was begun.")
-    open_session(desk, session_id)
+    need_open(desk, session_id)
     with desk.database.transaction() as db:
         session = get_session(db, session_id)
         profile = desk.profile(session.interface)

@@ -54,7 +54,7 @@ function ask({ xhr, requestConfig, elt }, yes) {
     if (dialog.returnValue !== "yes") return putBack(elt);
     const values = new FormData();
     for (const [name, value] of requestConfig.formData ?? Object.entries(requestConfig.parameters)) values.append(name, value);
-    values.set("sure", "true");
+    values.set("sure", xhr.getResponseHeader("Cattailer-Answer") ?? "true");
     post(requestConfig.path, values);
   };
   dialog.showModal();
