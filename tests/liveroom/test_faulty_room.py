@@ -5,7 +5,7 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from cattailer.core.advice.faults import hum_of
+from cattailer.core.advice.faults import hum_dbfs
 from cattailer.core.advice.pairs import compare
 from cattailer.core.errors import Refusal
 from cattailer.core.sound.rowsound import RowListener, RowSound
@@ -75,11 +75,11 @@ def test_a_louder_player_overloads_before_the_converter_whatever_the_gain() -> N
 def test_hum_a_missing_di_and_breath() -> None:
     made = room(everyone="rest")
     made.hum(4, -60.0, 0)
-    found = hum_of(sounds(made, 3)[3])
-    assert found is not None
-    assert found[0] == 50
-    made.hum(4, None, 147_456)
-    assert hum_of(sounds(made, 3, 147_456)[3]) is None
+    found = sounds(made, 6)[3]
+    assert hum_dbfs(found, 50) is not None
+    assert hum_dbfs(found, 60) is None
+    made.hum(4, None, 294_912)
+    assert hum_dbfs(sounds(made, 6, 294_912)[3], 50) is None
     with_di, without = room(), room()
     without.rig("cello pickup", 0, source_ohm=8_000.0, source_henry=3.0)
     a, b = sounds(with_di, 4)[3], sounds(without, 4)[3]

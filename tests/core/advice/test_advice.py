@@ -7,11 +7,13 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from cattailer.core.advice import faults, gainadvice, noise, pairs
+from cattailer.core.advice import faults, gainadvice, noise, pairs, stereo
 from cattailer.core.advice.gainadvice import Heard, Margin, Preamp
-from cattailer.core.patch.patch import PatchInput
+from cattailer.core.patch.ends import socket_end
+from cattailer.core.patch.patch import Patch, PatchInput, PatchTrack
 from cattailer.core.sound.rowsound import RowSound
 from cattailer.media import profile_toml
+from cattailer.services.session import demo
 from tests.helpers.signals import RATE, heard, noise_of, sine
 
 M16, M2 = (profile_toml.shipped()[k] for k in ("marshgate-16", "marshgate-2"))
@@ -106,8 +108,8 @@ BURSTY = heard(noise_of(4, -80) + sine(3000, -15) * (np.arange(4 * RATE) % RATE 
     (row(heard(np.clip(sine(220, -6), -0.25, 0.25) + noise_of(4, -100))[0], pickup="DI"), "clips before the converter: crests lie flat at −12 dBFS"),
     (row(replace(TONE, peak_dbfs=-1.0, loud_dbfs=-8.0), soft_limit=True), "works the soft limit all the time"),
     (row(replace(BURSTY, floor_dbfs=-40.0, loud_dbfs=-18.0), others=False), "only 22 dB above its noise"),
-    (row(heard(sum(sine(50 * k, -70) for k in (1, 2, 3, 5)) + noise_of(4, -90))[0]), "hums at 50 Hz"),
-    (row(heard(sum(sine(60 * k, -70) for k in (1, 2, 3)) + noise_of(4, -90))[0]), "hums at 60 Hz"),
+    (row(heard(sum(sine(50 * k, -70, 6.0) for k in (1, 2, 3, 5)) + noise_of(6, -90))[0]), "hums at 50 Hz"),
+    (row(heard(sum(sine(60 * k, -70, 6.0) for k in (1, 2, 3)) + noise_of(6, -90))[0]), "hums at 60 Hz"),
     (row(heard(noise_of(4, -60) + 0.05)[0]), "carries DC, +5.0 %"),
     (row(SILENT, pickup="dynamic"), "is dead"),
     (row(heard(sine(300, -25) * 0.5 + sine(40, -8) * (np.arange(4 * RATE) % RATE < 5000))[0], voice=True), "bursts of breath"),
@@ -163,3 +165,35 @@ def test_a_pair_in_words() -> None:
     assert max(db for _, db in pairs.compare(a.astype(np.float32), a.astype(np.float32), RATE).sum_db) == pytest.approx(3.01, abs=0.01)
     assert not pairs.compare(a.astype(np.float32), noise_of(1, -20, 9).astype(np.float32), RATE).related
     assert pairs.compare(np.zeros(RATE, np.float32), a.astype(np.float32), RATE).sum_db == ()
+
+
+@given(
+    gains=st.tuples(st.integers(0, 65), st.integers(0, 65)), peaks=st.tuples(st.floats(-80, 0), st.floats(-80, 0)),
+    pads=st.tuples(st.booleans(), st.booleans()), clips=st.tuples(st.integers(0, 2), st.integers(0, 2)),
+)
+def test_advice_never_sets_two_gains_across_a_pair(
+    gains: tuple[int, int], peaks: tuple[float, float], pads: tuple[bool, bool], clips: tuple[int, int]
+) -> None:
+    preamps = tuple(replace(PREAMP, gain_db=float(g), pad_in=p) for g, p in zip(gains, pads, strict=True))
+    alone = tuple(
+        gainadvice.advise(Heard("performance", peak, -95.0, c), preamp, WINDOW, Margin())
+        for preamp, peak, c in zip(preamps, peaks, clips, strict=True)
+    )
+    left, right = stereo.paired(alone, preamps, ("Left", "Right"))  # type: ignore[arg-type]
+    if not (alone[0].changes or alone[1].changes):
+        assert (left, right) == alone
+        return
+    assert (left.gain_db, left.pad_in) == (right.gain_db, right.pad_in)
+    for advice, preamp in ((left, preamps[0]), (right, preamps[1])):
+        moved = (advice.gain_db, advice.pad_in) != (preamp.gain_db, preamp.pad_in)
+        assert advice.changes == moved or advice.kind == "end"
+    assert max(left.peak_dbfs, right.peak_dbfs) <= max(WINDOW[1] + 0.5, *(a.peak_dbfs for a in alone), -12.0)
+
+
+def test_pairs_are_stereo_tracks_and_sides_of_one_source() -> None:
+    assert stereo.pairs_of(demo.shape().patch) == [(1, 2), (9, 10)]
+    named = [PatchInput(1, "OH L", pickup="condenser"), PatchInput(2, "OH R", pickup="condenser"), PatchInput(3, "Right hand"),
+             PatchInput(4, "Left"), PatchInput(5, "Piano left", pickup="DI"), PatchInput(6, "Piano right", pickup="condenser")]
+    assert stereo.pairs_of(Patch(tuple(named))) == [(1, 2)]
+    both = PatchTrack(1, "Keys", (socket_end(4), socket_end(3)))
+    assert stereo.pairs_of(Patch(tuple(named), (both,))) == [(4, 3), (1, 2)]

@@ -158,7 +158,7 @@ def advise(heard: Heard, preamp: Preamp, window: Window, margin: Margin) -> Advi
     peak = expected + moved
     gaps = heard.floor_dbfs < heard.peak_dbfs - GAP_DB
     floor = _floor_after(heard.floor_dbfs, moved, preamp.converter_noise_dbfs) if gaps else -200.0
-    what = _what(preamp, gain, pad)
+    what = turned(preamp, gain, pad)
     ending = f" {_beyond(wanted > gain)}" if kind == "end" else ""
     if not what:
         return _said("leave", sum_words, _beyond(wanted > gain), gain, pad, peak)
@@ -198,7 +198,8 @@ def _reachable(wanted: float, preamp: Preamp, expected: float, window: Window) -
     return gain, pad, kind if window[0] <= peak <= window[1] or abs(gain - wanted) < 0.75 else "end"
 
 
-def _what(preamp: Preamp, gain: float, pad: bool) -> str:
+def turned(preamp: Preamp, gain: float, pad: bool) -> str:
+    """What a hand does to get there, in words; empty where nothing changes."""
     parts = []
     if pad != preamp.pad_in:
         parts.append("pad in" if pad else "pad out")

@@ -22,8 +22,8 @@ def join(captures: Captures, files: Sequence[RunFile]) -> None:
     engine, known = captures.engine, {f.track for f in captures.header.files}
     if gone := [f.name for f in files if any(f.track in run.left for run in engine.open_runs())]:
         raise NotNow(
-            f"{' and '.join(gone)} was disarmed during this capture, so it does not come into it again. It is armed for "
-            "the next one."
+            f"{' and '.join(gone)} was disarmed during this capture, so it does not come into it again. It is armed "
+            "for the next one."
         )
     new = replace(captures.header, files=tuple(f for f in files if f.track not in known))
     if not new.files:

@@ -1,12 +1,12 @@
 """The sound check: rows are picked, the players play, and each row gets advice with its sum."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from sqlalchemy import orm, select
 
-from cattailer.core.advice import gainadvice
-from cattailer.core.advice.gainadvice import Advice, Margin
+from cattailer.core.advice import gainadvice, stereo
+from cattailer.core.advice.gainadvice import Advice, Margin, Preamp
 from cattailer.core.errors import NotNow, Refusal
 from cattailer.core.gear.interface import Profile
 from cattailer.core.patch.ends import socket_of
@@ -128,6 +128,7 @@ def advice(db: orm.Session, session: Session, patch: Patch, profile: Profile) ->
     usual = (session.window_dbfs[0], session.window_dbfs[1])
     windows = windows_of(patch, usual)
     out: dict[int, RowAdvice] = {}
+    preamps: dict[int, Preamp] = {}
     for check in checks:
         for said in check.rows:
             row = patch.input(said["socket"])
@@ -136,11 +137,19 @@ def advice(db: orm.Session, session: Session, patch: Patch, profile: Profile) ->
             preamp = gainadvice.preamp_of(row, profile)
             if preamp is None or gainadvice.source_key(row) != said["source"]:
                 continue
+            preamps[row.socket] = preamp
             heard = gainadvice.Heard(check.phase, said["peak_dbfs"], said["floor_dbfs"], said["clips"])
             heard = heard.through(gainadvice.net_gain_db(row, profile) - said["gain_db"])
             window = windows.get(row.socket, usual)
             advised = gainadvice.advise(heard, preamp, window, margins.get(said["source"], Margin()))
             out[row.socket] = RowAdvice(row.socket, advised, said, check.phase, check.at.astimezone().strftime("%H:%M"))
+    for left, right in stereo.pairs_of(patch):
+        if left in out and right in out:
+            names = tuple(row.name if (row := patch.input(s)) else "" for s in (left, right))
+            one, other = stereo.paired(
+                (out[left].advice, out[right].advice), (preamps[left], preamps[right]), (names[0], names[1])
+            )
+            out[left], out[right] = replace(out[left], advice=one), replace(out[right], advice=other)
     return out
 
 
@@ -183,7 +192,8 @@ def margins_of(db: orm.Session) -> dict[str, Margin]:
 
 
 def apply(desk: Desk, session_id: int, sockets: list[int] | None = None) -> list[int]:
-    """Sets gains and pads as advised, for some sockets or for all; returns those that changed.
+    """Sets gains and pads as advised, for some sockets, with the other sides of their pairs, or for all; returns those
+    that changed.
 
     Sockets whose gain only a hand can set are left out. Raises NotNow when there is nothing to do,
     or when a pad must change while a capture runs.
@@ -191,6 +201,8 @@ def apply(desk: Desk, session_id: int, sockets: list[int] | None = None) -> list
     with editing(desk, session_id) as edit:
         patch, profile = patch_of(edit.session), desk.profile(edit.session.interface)
         advised = advice(edit.db, edit.session, patch, profile)
+        if sockets is not None:
+            sockets = [s for pair in stereo.pairs_of(patch) if set(pair) & set(sockets) for s in pair] + sockets
         due = [
             a for s, a in sorted(advised.items())
             if a.advice.changes and (sockets is None or s in sockets) and profile.socket(s).remote

@@ -56,6 +56,7 @@ class _Watch:
         self._desk, self._session, self._live = desk, session_id, live
         self._listener: RowListener | None = None
         self._recent: list[Floats] = []
+        self._lately: list[NDArray[np.float64]] = []
         self._gathered = 0
 
     def __call__(self, heard: Heard) -> bool:
@@ -64,13 +65,15 @@ class _Watch:
         if heard.session != self._session:
             return True
         if self._listener is None or heard.lost or heard.fresh:
-            self._listener = RowListener(len(heard.sound), heard.rate_hz)
+            lately = [] if heard.lost or heard.fresh else self._lately
+            self._listener = RowListener(len(heard.sound), heard.rate_hz, lately=lately)
             self._recent, self._gathered = [], 0
         self._listener.add(heard.sound)
         self._recent = [*self._recent[-3:], heard.sound]
         self._gathered += heard.sound.shape[1]
         if self._gathered >= ROUND_S * heard.rate_hz:
             self._judge(self._listener.sounds(), np.concatenate(self._recent, axis=1))
+            self._lately = list(self._listener.lately)
             self._listener = None
         return True
 
