@@ -8,6 +8,7 @@ from typing import Any, Protocol, TypeVar
 from cattailer.core.errors import NotNow
 from cattailer.core.mix.effects import Effects
 from cattailer.core.plan import Plan
+from cattailer.core.transport import ROLLING
 from cattailer.engine.block.blockpath import BlockPath
 from cattailer.engine.block.prepared import Prepared, prepare
 from cattailer.engine.driver import Driver
@@ -131,10 +132,12 @@ class Engine(BlockPath):
         tone = Tone(pitches, 0, 0, self.plan.rate_hz, self.plan.reference_hz) if pitches else None
         return lambda: self.keys.hold(tone, self.ring.written)
 
-    def roll(self, count: Count | None = None) -> None:
-        """In the block path: rolls, after the count-in if there is one."""
+    def roll(self, count: Count | None = None, samples: int | None = None) -> None:
+        """In the block path: rolls, after the count-in if there is one; for ``samples``, or until it is stopped."""
         self.count = self._counting(count)
         self.transport.roll(count.lead if count else 0)
+        if self.transport.state == ROLLING:
+            self.transport.left = samples
 
     def _counting(self, count: Count | None) -> Count | None:
         if count is not None and count.count_in.stop != self.transport.position:

@@ -65,9 +65,10 @@ NEEDS_PIECES = 428
 
 @dataclass(frozen=True)
 class Roll(Command[Status]):
-    """After ``count_bars`` of count-in, if the timeline stands still."""
+    """After ``count_bars`` of count-in, if the timeline stands still; for so many samples, or until it is stopped."""
 
     count_bars: int = 0
+    samples: int | None = None
     answer: ClassVar[Any] = Status
     channel: ClassVar[str] = TRANSPORT
 

@@ -78,7 +78,7 @@ def _roll(server: Server, command: commands.Roll) -> Status:
         capturing.go_on(engine)
         return status(server)
     count = make_count(engine, command.count_bars)
-    engine.between_blocks(lambda: engine.roll(count))
+    engine.between_blocks(lambda: engine.roll(count, command.samples))
     return status(server)
 
 

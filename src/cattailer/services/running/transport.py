@@ -10,7 +10,7 @@ from cattailer.core.gear.rates import rescaled
 from cattailer.core.takes.course import Course
 from cattailer.core.time.clicking import ClickSettings
 from cattailer.core.time.timeline import BEFORE_ZERO_S
-from cattailer.core.transport import STOPPED
+from cattailer.core.transport import ROLLING, STOPPED
 from cattailer.engine.messages.answers import Status, Stopped
 from cattailer.engine.messages.commands import Capture, GetStatus, KeepHeard, Locate, PunchOut, Roll, Stop
 from cattailer.media import journal
@@ -32,7 +32,9 @@ HEARD = "kept from what was heard"
 
 
 def roll(desk: Desk, session_id: int) -> Status:
+    """What is in use sounds, and no longer what was tried."""
     need_open(desk, session_id)
+    trying.end(desk, session_id)
     with desk.database.transaction() as db:
         count = _count(get_session(db, session_id), "rolling")
     return desk.engine.ask(Roll(count))
@@ -151,11 +153,13 @@ def play_last(desk: Desk, session_id: int) -> Status:
         if run is None:
             raise NotNow("Nothing has been captured yet, so there is nothing to play.")
         position = rescaled(run.start, run.rate_hz, session.rate_hz)
+    trying.end(desk, session_id)
     return play_from(desk, session_id, position)
 
 
-def play_from(desk: Desk, session_id: int, position: int) -> Status:
-    """Goes there and rolls; a timeline that rolls already goes on rolling there."""
+def play_from(desk: Desk, session_id: int, position: int, samples: int | None = None) -> Status:
+    """Goes there and rolls, for so many samples or until it is stopped; a timeline that rolls already goes on rolling
+    there."""
     need_open(desk, session_id)
     found = locate(desk, session_id, position)
-    return desk.engine.ask(Roll()) if found.state == STOPPED else found
+    return desk.engine.ask(Roll(samples=samples)) if found.state in (STOPPED, ROLLING) else found

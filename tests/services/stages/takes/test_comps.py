@@ -239,9 +239,18 @@ def test_a_take_is_tried_in_the_mix_and_nothing_is_chosen(desk: Desk, passes: in
     )
     hearing.hear(desk, passes, one, phrase.id)
     assert sheet.show(desk, passes, track).used == 0
-    transport.stop(desk, passes)
+    wait_for(lambda: desk.engine_state().state == "stopped")
+    assert desk.engine_state().position == phrase.start, "it stops at the phrase's end, and is back at its beginning"
     hearing.hear(desk, passes, one, phrase.id)
+    assert desk.engine_state().state == "rolling", "heard once more"
+    hearing.hear(desk, passes, one, phrase.id)
+    assert desk.engine_state().state == "stopped", "the same while it rolls ends it"
     assert np.array_equal(heard(desk, passes, track, *inside), sound(desk, passes, three, *inside))
+    hearing.hear(desk, passes, one, phrase.id)
+    transport.stop(desk, passes)
+    transport.roll(desk, passes)
+    assert sheet.show(desk, passes, track).hearing == (0, 0), "Space plays what is in use"
+    transport.stop(desk, passes)
     hearing.hear(desk, passes, one, phrase.id)
     transport.capture(desk, passes)
     assert sheet.show(desk, passes, track).hearing == (0, 0), "what is played to is what is in use"

@@ -4,6 +4,7 @@ from sqlalchemy import select
 
 from cattailer.core.errors import NotNow
 from cattailer.core.gear.rates import rescaled
+from cattailer.core.transport import ROLLING, STOPPED
 from cattailer.services.desk.desk import Desk
 from cattailer.services.running import transport
 from cattailer.services.session import comping, trying
@@ -13,7 +14,7 @@ from cattailer.store.models import Media, Take
 
 
 def hear(desk: Desk, session_id: int, take_id: int, phrase_id: int) -> None:
-    """From the beginning of the phrase on, with everything else. The same again ends it. Raises NotFound, NotNow."""
+    """The phrase, with everything else, to its end. While it rolls the same again ends it. Raises NotFound, NotNow."""
     desk.forbid_while_capturing(session_id, "another take in the mix")
     with desk.database.transaction() as db:
         session = get_session(db, session_id)
@@ -32,5 +33,8 @@ def hear(desk: Desk, session_id: int, take_id: int, phrase_id: int) -> None:
             }
             for track, other, begins, rate in db.execute(query)
         }
-    if trying.set_tried(desk, session_id, wanted):
-        transport.play_from(desk, session_id, start)
+        again = session.hearing == wanted and desk.engine_state().state == STOPPED
+    if again or trying.set_tried(desk, session_id, wanted):
+        transport.play_from(desk, session_id, start, stop - start)
+    elif desk.engine_state().state == ROLLING:
+        transport.stop(desk, session_id)

@@ -111,6 +111,7 @@ async function fetchCloseUp() {
   const found = await askText(`${panel.dataset.address}?take=${here[0]}&phrase=${here[1]}`);
   if (found === null || here.join() !== wanted) return;
   panel.innerHTML = found;
+  showAlone();
   htmx.process(panel);
   if (focused) panel.querySelector(`[data-does="${focused}"]`)?.focus();
 }
@@ -155,15 +156,36 @@ async function alone() {
   const was = audio;
   audio?.pause();
   audio = null;
+  showAlone();
   if (!button || button.disabled || was?.dataset.of === button.dataset.sound + button.dataset.from) return;
   audio = new Audio(button.dataset.sound);
   audio.dataset.of = button.dataset.sound + button.dataset.from;
   const until = Number(button.dataset.until);
-  audio.addEventListener("loadedmetadata", () => { audio.currentTime = Number(button.dataset.from); audio.play(); }, { once: true });
-  audio.addEventListener("timeupdate", ({ target }) => { if (target.currentTime >= until) { target.pause(); if (audio === target) audio = null; } });
-  audio.addEventListener("error", () => say("This take cannot be played here. Its file is not touched."));
-  audio.load();
+  const mine = audio;
+  const end = () => {
+    mine.pause();
+    if (audio === mine) audio = null;
+    showAlone();
+  };
+  mine.addEventListener("loadedmetadata", () => { mine.currentTime = Number(button.dataset.from); mine.play().catch(() => {}); }, { once: true });
+  mine.addEventListener("timeupdate", () => { if (mine.currentTime >= until) end(); });
+  mine.addEventListener("ended", end);
+  mine.addEventListener("error", () => {
+    say("This take cannot be played here. Its file is not touched.");
+    end();
+  });
+  mine.load();
+  showAlone();
   window.cattailerTake = audio;
+}
+
+// That it plays, and that the same key stops it.
+function showAlone() {
+  const button = document.querySelector("#close-up [data-does=alone]");
+  if (!button) return;
+  const plays = audio?.dataset.of === button.dataset.sound + button.dataset.from;
+  button.setAttribute("aria-pressed", String(plays));
+  button.querySelector("span").textContent = plays ? "■ Stop" : "Hear alone";
 }
 
 function ends() {
