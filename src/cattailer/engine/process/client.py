@@ -70,10 +70,14 @@ class EngineClient:
 
 
 class _Channel:
+    """A question whose engine dies is answered at once, with Away: others would wait for it as long as it may take."""
+
     def __init__(self, address: str) -> None:
         self._address = address
         self._lock = threading.Lock()
         self._socket: zmq.Socket[bytes] | None = None
+        self._watch: zmq.Socket[bytes] | None = None
+        """Tells when the connection ends."""
 
     def ask(self, command: Command[Any], timeout_s: float) -> dict[str, Any]:
         """Raises Away."""
@@ -82,23 +86,39 @@ class _Channel:
             raise Away(ENGINE_AWAY)
         try:
             left = until - time.monotonic()
-            if self._socket is None:
-                self._socket = zmq.Context.instance().socket(zmq.REQ)
-                self._socket.setsockopt(zmq.LINGER, 0)
-                self._socket.connect(self._address)
+            socket, watch = self._opened()
             try:
                 packed = msgpack.packb(plain(command, left))
             except (TypeError, ValueError, OverflowError) as why:
                 raise Refusal("One of these values is too large, or none at all. Nothing was done.") from why
-            self._socket.send(packed)
-            if not self._socket.poll(max(1, int(1000 * left))):
-                self._socket.close()
-                self._socket = None
+            socket.send(packed)
+            poller = zmq.Poller()
+            poller.register(socket, zmq.POLLIN)
+            poller.register(watch, zmq.POLLIN)
+            if socket not in dict(poller.poll(max(1, int(1000 * left)))):
+                self._close()
                 raise Away(ENGINE_AWAY)
-            answer: dict[str, Any] = msgpack.unpackb(self._socket.recv(), strict_map_key=False)
+            answer: dict[str, Any] = msgpack.unpackb(socket.recv(), strict_map_key=False)
             return answer
         finally:
             self._lock.release()
+
+    def _opened(self) -> "tuple[zmq.Socket[bytes], zmq.Socket[bytes]]":
+        """What ended before is no matter to the next question: it waits for the next engine."""
+        if self._socket is None or self._watch is None:
+            self._socket = zmq.Context.instance().socket(zmq.REQ)
+            self._socket.setsockopt(zmq.LINGER, 0)
+            self._watch = self._socket.get_monitor_socket(zmq.EVENT_DISCONNECTED)
+            self._socket.connect(self._address)
+        while self._watch.poll(0):
+            self._watch.recv_multipart()
+        return self._socket, self._watch
+
+    def _close(self) -> None:
+        assert self._socket is not None
+        self._socket.disable_monitor()
+        self._socket.close()
+        self._socket = self._watch = None
 
 
 class Listener:

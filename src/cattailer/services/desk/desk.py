@@ -11,7 +11,7 @@ from cattailer.core.errors import Away, NotNow, Refusal
 from cattailer.core.gear.interface import Profile, missing
 from cattailer.core.transport import STOPPED, captures
 from cattailer.engine.messages.answers import Status
-from cattailer.engine.messages.commands import AWAY
+from cattailer.engine.messages.commands import AWAY, GetStatus
 from cattailer.engine.process.client import EngineClient
 from cattailer.media import profile_toml
 from cattailer.media.mark import read_mark
@@ -116,3 +116,16 @@ class Desk:
         state = self.engine_state()
         if state.session == session and captures(state.state):
             raise NotNow(f"A capture runs, so {what} must wait. Stop capturing first; nothing was changed.")
+
+
+ENGINE_GONE = "The engine has stopped answering. What was captured is kept. It is being restarted: a few seconds."
+NOTHING_OPEN = "No session is open in the studio, so clock and meters stand still."
+
+
+def engine_words(desk: Desk, timeout_s: float) -> str:
+    """Why no frames come, in words; empty where they are about to."""
+    try:
+        state = desk.engine.ask(GetStatus(), timeout_s)
+    except Refusal:
+        return ENGINE_GONE
+    return NOTHING_OPEN if state.session is None else ""

@@ -15,7 +15,7 @@ import zmq.asyncio
 
 from cattailer.core.errors import Refusal
 from cattailer.engine.messages.telemetry import mix_topic
-from cattailer.services.desk.desk import Desk
+from cattailer.services.desk.desk import Desk, engine_words
 from cattailer.services.session.reading import revision_of
 from cattailer.services.stages.levels.live import LiveLevels
 from cattailer.services.stages.patch import linecheck
@@ -26,6 +26,8 @@ MOST_LINES, MOST_OF_ONE = 144, 48
 """Pages that are told what moves: of all devices, and of one."""
 FULL = f"{MOST_OF_ONE} pages are open already, so nothing moves on this one. Close some; what is pressed is still done."
 TICK_S, ELSEWHERE_S, READ_IT_S = 0.05, 1.0, 5.0
+BEAT_S, SILENT_S, ASK_S = 1.0, 1.0, 0.7
+"""How often pages hear that this process is alive; after how long without a frame the engine is asked, and how long."""
 THREADS = 16
 PUT_OUT = 4401
 """The code with which the line of a device ends that was put out; its page goes to the door."""
@@ -39,6 +41,10 @@ class Hub:
         self.threads = ThreadPoolExecutor(THREADS, "line")
         self._lines: dict[Line, asyncio.Task[None]] = {}
         self._heard: set[int] = set()
+        self._frame_at = self._beat_at = time.monotonic()
+        self._engine = ""
+        """What is wrong with the engine, in words; empty while frames come."""
+        self._asking: asyncio.Future[str] | None = None
         self._ear: zmq.asyncio.Socket | None = None
         self._loop: asyncio.AbstractEventLoop | None = None
 
@@ -113,6 +119,9 @@ class Hub:
             return
         texts: dict[bool, str] = {}
         now = time.monotonic()
+        if message["topic"] == "frame":
+            self._frame_at = now
+            self._hear_of_engine("")
         for line in self._lines:
             if message["topic"] != "frame" or message["session"] == line.session_id:
                 whole = line.rights.whole
@@ -131,7 +140,31 @@ class Hub:
             with _going_on():
                 self._look_round()
 
+    def _beat(self) -> None:
+        """Pages hear that this process is alive, and whether the engine is."""
+        now = time.monotonic()
+        if self._asking is not None and self._asking.done():
+            words, self._asking = self._asking.result(), None
+            if now - self._frame_at > SILENT_S:
+                self._hear_of_engine(words)
+        if now - self._frame_at > SILENT_S and self._asking is None and self._lines:
+            loop = asyncio.get_running_loop()
+            self._asking = loop.run_in_executor(self.threads, engine_words, self._desk, ASK_S)
+        if now - self._beat_at > BEAT_S:
+            self._tell_beat()
+
+    def _hear_of_engine(self, words: str) -> None:
+        if words != self._engine:
+            self._engine = words
+            self._tell_beat()
+
+    def _tell_beat(self) -> None:
+        self._beat_at = time.monotonic()
+        for line in self._lines:
+            line.say("beat", engine=self._engine)
+
     def _look_round(self) -> None:
+        self._beat()
         for line in list(self._lines):
             for name, value, said in self._states(line):
                 if line.known[name] != value:

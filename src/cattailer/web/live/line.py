@@ -1,8 +1,9 @@
 """One page that is told what moves: what waits to be sent to it, and what it says.
 
-Out: JSON texts with a ``topic`` (frame, wave, event, revision, check, levels, tuner, problem, and elsewhere when the
-engine runs another session) and binary sound of a mix (32-bit float, stereo). In: wishes (``wish.py``). What a page
-that is gone had moved is written down, and the keys that it held are let go.
+Out: JSON texts with a ``topic`` (frame, wave, event, revision, check, levels, tuner, problem, beat once a second with
+what is wrong with the engine, and elsewhere when it runs another session) and binary sound of a mix (32-bit float,
+stereo). In: wishes (``wish.py``). What a page that is gone had moved is written down, and the keys that it held are let
+go.
 
 All of it runs in the event loop; what waits for the engine or the database is done in a thread, one thing after
 another for each line. """

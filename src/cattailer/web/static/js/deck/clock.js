@@ -16,6 +16,13 @@ export function startClock() {
   const bars = document.getElementById("bars");
   const samples = document.getElementById("samples");
   const state = document.getElementById("state");
+  // An engine that is gone captures and rolls no more, whatever it said last.
+  on("beat", ({ engine }) => {
+    if (!engine || document.body.dataset.state === "stopped") return;
+    document.body.dataset.state = "stopped";
+    put(state, "stopped");
+    state.classList.remove("text-vermilion", "text-ochre");
+  });
   on("frame", (frame) => {
     put(clock, frame.clock);
     put(bars, frame.where);

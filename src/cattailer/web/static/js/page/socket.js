@@ -7,6 +7,7 @@ let pause = 500;
 let everOpen = false;
 let lastFrame = performance.now();
 let elsewhere = "";
+let engine = ""; // what is wrong with it, as the pages' process says
 
 // For measuring: how many frames came and how old they were, in ms.
 export const stats = { frames: 0, ages: [], reconnects: 0 };
@@ -42,9 +43,10 @@ export function connect(path) {
     if (data instanceof ArrayBuffer) return tell("mix", data);
     const message = JSON.parse(data);
     if (message.topic === "elsewhere") elsewhere = message.title;
+    if (message.topic === "beat") engine = message.engine;
     if (message.topic === "frame") {
       lastFrame = performance.now();
-      elsewhere = "";
+      elsewhere = engine = "";
       stats.frames += 1;
       stats.ages.push(Date.now() - message.t * 1000);
       if (stats.ages.length > 5000) stats.ages.splice(0, 2500);
@@ -63,17 +65,18 @@ export function connect(path) {
 
 setInterval(() => {
   if (!document.body.dataset.session) return;
-  const silent = performance.now() - lastFrame > 2000;
+  const silent = performance.now() - lastFrame > 2000 || Boolean(engine);
   const connected = socket?.readyState === WebSocket.OPEN;
   const other = connected && elsewhere;
   const text = other
     ? `Another session is open in the studio: “${elsewhere}”. Meters and clock are silent here.`
     : connected
-    ? "The engine is silent. What was captured is kept; it is being started again."
+    ? engine || "The studio machine answers, but nothing moves yet."
     : "No connection to the studio machine. A capture that runs goes on. Trying again…";
   const words = document.getElementById("away-words");
   const open = document.getElementById("open-here");
   if (away.hidden === silent) away.hidden = !silent;
   if (silent && words.textContent !== text) words.textContent = text;
-  if (open && open.hidden === Boolean(other)) open.hidden = !other;
+  const opens = Boolean(other) || connected && engine && !engine.startsWith("The engine");
+  if (open && open.hidden === opens) open.hidden = !opens;
 }, 500);
