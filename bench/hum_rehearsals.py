@@ -27,7 +27,7 @@ def main() -> None:
         clean = list(pool.map(rehearsed, range(1, count + 1), [SECONDS] * count))
         found = list(pool.map(planted, range(1, 11)))
     after = [seconds for seconds, _ in found if seconds is not None]
-    tell({
+    tell(**{
         "rehearsals": count, "seconds": SECONDS, "accused": sum(bool(told) for told in clean), "planted": len(found),
         "found": len(after), "found_after_s": spread(after), "wrongly_named": sum(wrong for _, wrong in found),
     })

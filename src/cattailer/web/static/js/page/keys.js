@@ -16,8 +16,8 @@ export function startKeys() {
   document.addEventListener("keydown", (event) => {
     const typing = event.target.closest(TYPED);
     if (typing) {
-      if (event.key === "Enter" && (typing.classList.contains("typed") || (typing.dataset.was !== undefined && !typing.form))) typing.blur();
-      if (event.key === "Escape" && typing.dataset.was !== undefined) { typing.value = typing.dataset.was; typing.blur(); }
+      if (event.key === "Enter" && (typing.classList.contains("typed") || (typing.dataset.was !== undefined && !typing.form))) leave(typing);
+      if (event.key === "Escape" && typing.dataset.was !== undefined) { typing.value = typing.dataset.was; leave(typing); }
       return;
     }
     if (document.querySelector("dialog[open]")) return;
@@ -63,6 +63,13 @@ function leaveInRow(event) {
   const home = control.closest(".row, [data-row]");
   if (home && !home.contains(document.activeElement)) settle(home);
   else if (!home && document.activeElement?.matches("button, a[href], [type=checkbox], [type=radio]")) document.activeElement.blur();
+}
+
+// Typed is typed: the focus goes to the row, where single keys act.
+function leave(field) {
+  const home = field.closest(".row, [data-row]");
+  if (home) settle(home);
+  else field.blur();
 }
 
 function settle(home) {

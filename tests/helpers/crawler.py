@@ -1,0 +1,179 @@
+"""Presses every control of a page, as a person would, and says what a person would complain of."""
+
+import re
+from collections.abc import Callable, Iterator
+from contextlib import suppress
+from dataclasses import dataclass, field
+
+from playwright.sync_api import Error, Page, Response
+
+SETTLE_MS = 450
+MOUSE, KEYBOARD = "mouse", "keyboard"
+ALIKE = 2
+"""So many controls are pressed of those that differ in their numbers and names only."""
+
+EXPECTED: tuple[tuple[str, str, str, str], ...] = (
+    # (address, control, complaint), all as patterns, and why it is right
+    (r"/takes/bin/", r"Delete what is ticked", r"400", "nothing was ticked, and it says so"),
+    (r"/timing/trip", r"Measure", r"4\d\d|nothing", "no cable is plugged, and it says so"),
+    (r"", r"Day or night|Change between day and night", r"nothing", "it changes colours, which are not looked at here"),
+    (r"", r"Forget held peaks|peak$", r"nothing", "meters are not looked at here"),
+)
+
+SHOWN = """() => {
+  const gone = "#clock, #bars, #samples, #behind, #silent, #dropouts, canvas, output, #deck-log, #listen-words, progress, script, #away, [data-volatile]";
+  const copy = document.body.cloneNode(true);
+  const live = [...document.body.querySelectorAll("input, select, textarea")];
+  [...copy.querySelectorAll("input, select, textarea")].forEach((field, n) => {
+    field.setAttribute("data-now", live[n].type === "checkbox" || live[n].type === "radio" ? live[n].checked : live[n].value);
+  });
+  for (const node of copy.querySelectorAll(gone)) node.remove();
+  for (const node of [copy, ...copy.querySelectorAll("*")]) {
+    for (const { name } of [...node.attributes]) if (/^(data-revision|style|tabindex|hx-|data-waves|data-used|data-rev)/.test(name)) node.removeAttribute(name);
+  }
+  const here = document.activeElement;
+  return [location.pathname + location.search, document.querySelectorAll("dialog[open]").length, document.body.dataset.state,
+    document.getElementById("message")?.textContent, localStorage.length, scrollY,
+    [...document.querySelectorAll("details")].map((one) => one.open).join(),
+    document.documentElement.dataset.theme, copy.innerHTML.replace(/\\s+/g, " ")];
+}"""
+
+CONTROLS = """() => {
+  const out = [];
+  const all = document.querySelectorAll("button, a[href], input, select, textarea, summary, [role=button], [role=gridcell][tabindex='0']");
+  all.forEach((node, n) => {
+    if (node.disabled || node.type === "hidden" || node.type === "file" || node.closest("dialog:not([open]), [inert], [hidden], template")) return;
+    const box = node.getBoundingClientRect();
+    if (!node.checkVisibility() || box.width < 2 || box.height < 2) return;
+    node.dataset.crawled = n;
+    const label = node.getAttribute("aria-label") || node.textContent.trim() || node.closest("label")?.textContent.trim() || node.title || node.name || node.href || "";
+    out.push({ n, tag: node.tagName.toLowerCase(), type: node.type || "", label: label.replace(/\\s+/g, " ").slice(0, 70), draws: node.dataset.press || node.id || "" });
+  });
+  return out;
+}"""
+
+
+@dataclass(frozen=True)
+class Control:
+    n: int
+    tag: str
+    type: str
+    label: str
+    draws: str
+
+    @property
+    def kind(self) -> str:
+        """The same for controls that differ in numbers and in what their row is called."""
+        words = re.sub(r"[\d.,:+−-]+|“.*?”", "#", self.label)
+        return f"{self.tag} {self.type} {re.sub(r'#.*', '#', re.sub(r'[0-9]+', '#', self.draws)) or words[:14]}"
+
+
+@dataclass
+class Report:
+    pressed: int = 0
+    complaints: list[str] = field(default_factory=list)
+
+
+class Crawler:
+    """``chosen`` says which controls of a page are pressed, for those who have not the time for all."""
+
+    def __init__(self, page: Page, url: str, chosen: Callable[[str, Control, str], bool] = lambda *_: True) -> None:
+        self.page, self.url, self._chosen = page, url, chosen
+        self.report = Report()
+        self._wrong: list[str] = []
+        page.on("response", self._answered)
+        page.on("console", lambda m: self._wrong.append(f"console: {m.text[:160]}") if m.type == "error" and "Failed to load resource" not in m.text else None)
+        page.on("pageerror", lambda e: self._wrong.append(f"error: {str(e)[:160]}"))
+        page.on("dialog", lambda d: d.accept())
+
+    def _answered(self, response: Response) -> None:
+        with suppress(Error):
+            if response.status >= 400 and "cattailer-yes" not in response.headers:
+                self._wrong.append(f"{response.status} {response.request.method} {response.url.removeprefix(self.url)}")
+
+    def crawl(self, address: str, session: str = "") -> None:
+        """Presses the controls of a page by mouse and by keyboard. What an edit changed is undone again."""
+        self._go(address, session)
+        counts: dict[str, int] = {}
+        for control in list(self._controls()):
+            counts[control.kind] = counts.get(control.kind, 0) + 1
+            if counts[control.kind] > ALIKE:
+                continue
+            for way in (MOUSE, KEYBOARD):
+                if self._chosen(address, control, way):
+                    self._try(address, session, control, way)
+
+    def _controls(self) -> Iterator[Control]:
+        for found in self.page.evaluate(CONTROLS):
+            yield Control(**found)
+
+    def _go(self, address: str, session: str) -> None:
+        if session:
+            self.page.request.post(f"{self.url}/s/{session}/stop", form={})
+            self.page.request.post(f"{self.url}/s/{session}/open")
+        self.page.goto(f"{self.url}{address}")
+        with suppress(Error):
+            self.page.wait_for_function("window.cattailerStats?.frames > 2", timeout=4000) if session else self.page.wait_for_load_state()
+        self.page.wait_for_timeout(150)
+        self._wrong.clear()
+
+    def _try(self, address: str, session: str, control: Control, way: str) -> None:
+        page = self.page
+        if page.url != f"{self.url}{address}" or page.locator("dialog[open]").count() or page.evaluate("document.body.dataset.state") not in (None, "stopped"):
+            self._go(address, session)
+        again = next((c for c in self._controls() if (c.label, c.draws, c.tag) == (control.label, control.draws, control.tag)), None)
+        if again is None:
+            self._go(address, session)
+            again = next((c for c in self._controls() if (c.label, c.draws, c.tag) == (control.label, control.draws, control.tag)), None)
+        if again is None:
+            return
+        node = page.locator(f"[data-crawled='{again.n}']").first
+        revision = page.evaluate("Number(document.querySelector('[data-revision]:not(body)')?.dataset.revision ?? 0)")
+        before = page.evaluate(SHOWN)
+        self._wrong.clear()
+        self.report.pressed += 1
+        try:
+            self._press(node, control, way)
+        except Error as why:
+            self._wrong.append(f"cannot be pressed: {str(why).splitlines()[0][:120]}")
+        page.wait_for_timeout(SETTLE_MS)
+        complaints = list(self._wrong)
+        with suppress(Error):
+            stays = page.url == f"{self.url}{address}" and not page.locator("dialog[open]").count()
+            if way == KEYBOARD and stays and control.tag != "a" and page.evaluate("document.activeElement === document.body"):
+                complaints.append("focus is lost to the body")
+            if page.evaluate(SHOWN) == before and not complaints and self._should_change(control):
+                page.wait_for_timeout(900)
+                if page.evaluate(SHOWN) == before:
+                    complaints.append("changes nothing and says nothing")
+        for said in complaints:
+            if not any(re.search(a, address) and re.search(c, control.label) and re.search(w, said) for a, c, w, _ in EXPECTED):
+                self.report.complaints.append(f"{address} · {way} · {control.tag} “{control.label}” [{control.draws}]: {said}")
+        self._take_back(session, revision)
+
+    @staticmethod
+    def _should_change(control: Control) -> bool:
+        """A field that is left as it stands says nothing, and a link to the page itself leads there."""
+        return control.tag not in ("input", "select", "textarea", "a") or control.type in ("checkbox", "radio")
+
+    @staticmethod
+    def _press(node, control: Control, way: str) -> None:  # type: ignore[no-untyped-def]
+        if way == MOUSE:
+            node.click(timeout=3000, no_wait_after=True)
+            return
+        node.focus(timeout=3000)
+        if control.tag == "select":
+            node.press("ArrowDown", no_wait_after=True)
+        elif control.type in ("checkbox", "radio"):
+            node.press("Space", no_wait_after=True)
+        elif control.type == "range":
+            node.press("ArrowRight", no_wait_after=True)
+        else:
+            node.press("Enter", no_wait_after=True)
+
+    def _take_back(self, session: str, revision: int) -> None:
+        with suppress(Error):
+            self.page.keyboard.press("Escape")
+            now = self.page.evaluate("Number(document.querySelector('[data-revision]:not(body)')?.dataset.revision ?? 0)")
+            if session and now > revision:
+                self.page.request.post(f"{self.url}/s/{session}/undo")
