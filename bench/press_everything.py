@@ -16,7 +16,6 @@ sys.path.insert(0, str(Path(__file__).resolve().parents[1]))
 
 from common import tell
 from playwright.sync_api import sync_playwright
-
 from tests.helpers.crawled import PAGES, set_up
 from tests.helpers.crawler import Crawler
 from tests.helpers.studio import CHROMIUM, Studio, environment, free_port, home_of_its_own
@@ -44,7 +43,7 @@ def main() -> None:
                     crawler.page.close()
                     complaints += crawler.report.complaints
                     pressed += crawler.report.pressed
-                    print(f"{address}: {crawler.report.pressed} pressed, {len(crawler.report.complaints)} complaints", file=sys.stderr)
+                    print(f"{address}: {crawler.report.pressed} pressed", *crawler.report.complaints, sep="\n  ", file=sys.stderr, flush=True)
             browser.close()
     finally:
         process.send_signal(signal.SIGINT)

@@ -12,10 +12,18 @@ MOUSE, KEYBOARD = "mouse", "keyboard"
 ALIKE = 2
 """So many controls are pressed of those that differ in their numbers and names only."""
 
+SAID = re.compile("Failed to load resource|Response Status Error Code")
+"""What the console says of a status that is looked at anyway."""
 EXPECTED: tuple[tuple[str, str, str, str], ...] = (
     # (address, control, complaint), all as patterns, and why it is right
     (r"/takes/bin/", r"Delete what is ticked", r"400", "nothing was ticked, and it says so"),
     (r"/timing/trip", r"Measure", r"4\d\d|nothing", "no cable is plugged, and it says so"),
+    (r"", r"^Capture$", r"409 POST .*/capture$", "no track is armed, and it says so"),
+    (r"", r"^loop$", r"409 POST .*/range/loop$", "there is no range, and it says so"),
+    (r"", r"^(To the bin|▶|Play from its start|Make it the range)$", r"409|404", "nothing was captured, and it says so"),
+    (r"/takes/cut/", r"lay room tone", r"409 POST .*/room-tone$", "there is no gap, and it says so"),
+    (r"/takes/cut/", r"whole song|^00:", r"nothing", "the whole song is shown, and the piece is chosen already"),
+    (r"^/$", r"Make the session", r"nothing", "the browser asks for a name"),
     (r"", r"Day or night|Change between day and night", r"nothing", "it changes colours, which are not looked at here"),
     (r"", r"Forget held peaks|peak$", r"nothing", "meters are not looked at here"),
 )
@@ -68,6 +76,10 @@ class Control:
         return f"{self.tag} {self.type} {re.sub(r'#.*', '#', re.sub(r'[0-9]+', '#', self.draws)) or words[:14]}"
 
 
+def _alike(one: Control, other: Control) -> bool:
+    return (one.label, one.draws, one.tag) == (other.label, other.draws, other.tag)
+
+
 @dataclass
 class Report:
     pressed: int = 0
@@ -82,7 +94,7 @@ class Crawler:
         self.report = Report()
         self._wrong: list[str] = []
         page.on("response", self._answered)
-        page.on("console", lambda m: self._wrong.append(f"console: {m.text[:160]}") if m.type == "error" and "Failed to load resource" not in m.text else None)
+        page.on("console", lambda m: self._wrong.append(f"console: {m.text[:160]}") if m.type == "error" and not SAID.search(m.text) else None)
         page.on("pageerror", lambda e: self._wrong.append(f"error: {str(e)[:160]}"))
         page.on("dialog", lambda d: d.accept())
 
@@ -121,21 +133,23 @@ class Crawler:
         page = self.page
         if page.url != f"{self.url}{address}" or page.locator("dialog[open]").count() or page.evaluate("document.body.dataset.state") not in (None, "stopped"):
             self._go(address, session)
-        again = next((c for c in self._controls() if (c.label, c.draws, c.tag) == (control.label, control.draws, control.tag)), None)
-        if again is None:
+        if not any(_alike(c, control) for c in self._controls()):
             self._go(address, session)
-            again = next((c for c in self._controls() if (c.label, c.draws, c.tag) == (control.label, control.draws, control.tag)), None)
-        if again is None:
-            return
-        node = page.locator(f"[data-crawled='{again.n}']").first
+        page.evaluate("document.getElementById('message')?.click()")
         revision = page.evaluate("Number(document.querySelector('[data-revision]:not(body)')?.dataset.revision ?? 0)")
         before = page.evaluate(SHOWN)
         self._wrong.clear()
         self.report.pressed += 1
-        try:
-            self._press(node, control, way)
-        except Error as why:
-            self._wrong.append(f"cannot be pressed: {str(why).splitlines()[0][:120]}")
+        for last in (False, True):  # rows may be fetched again between looking and pressing
+            found = next((c for c in self._controls() if _alike(c, control)), None)
+            try:
+                if found is None:
+                    return
+                self._press(page.locator(f"[data-crawled='{found.n}']").first, control, way)
+                break
+            except Error as why:
+                if last:
+                    self._wrong.append(f"cannot be pressed: {str(why).splitlines()[0][:120]}")
         page.wait_for_timeout(SETTLE_MS)
         complaints = list(self._wrong)
         with suppress(Error):
@@ -159,17 +173,17 @@ class Crawler:
     @staticmethod
     def _press(node, control: Control, way: str) -> None:  # type: ignore[no-untyped-def]
         if way == MOUSE:
-            node.click(timeout=3000, no_wait_after=True)
+            node.click(timeout=1500, no_wait_after=True)
             return
-        node.focus(timeout=3000)
+        node.focus(timeout=1500)
         if control.tag == "select":
-            node.press("ArrowDown", no_wait_after=True)
+            node.press("ArrowDown", timeout=1500, no_wait_after=True)
         elif control.type in ("checkbox", "radio"):
-            node.press("Space", no_wait_after=True)
+            node.press("Space", timeout=1500, no_wait_after=True)
         elif control.type == "range":
-            node.press("ArrowRight", no_wait_after=True)
+            node.press("ArrowRight", timeout=1500, no_wait_after=True)
         else:
-            node.press("Enter", no_wait_after=True)
+            node.press("Enter", timeout=1500, no_wait_after=True)
 
     def _take_back(self, session: str, revision: int) -> None:
         with suppress(Error):

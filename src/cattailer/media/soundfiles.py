@@ -46,6 +46,15 @@ class Sound:
             return wavfile.read(self._wave, start, size)
         return np.ascontiguousarray(self._file.read(size, dtype="float32", always_2d=True).T)
 
+    def check_end(self) -> None:
+        """Whether its last sample is there, without reading all. Raises Refusal."""
+        try:
+            there = self._wave is not None or (self._file.seek(self.samples - 1) >= 0 and len(self._file.read(1)) == 1)
+        except (soundfile.LibsndfileError, RuntimeError, OSError):
+            there = False
+        if not there:
+            raise Refusal(f"{self.name} is cut short: its end is not there. Copy or export it again.")
+
     def blocks(self, size: int = BLOCK) -> Iterator[NDArray[np.float32]]:
         """Blocks of shape (channels, up to ``size``). Raises Refusal when the sound breaks off."""
         got = 0

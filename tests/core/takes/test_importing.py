@@ -2,7 +2,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from cattailer.core.takes.importing import PAIRS, SINGLE, length_text, parts, tracks_made, why_not
+from cattailer.core.takes.importing import PAIRS, SINGLE, length_text, parts, split_words, why_not
 
 
 @given(st.integers(1, 64), st.sampled_from([SINGLE, PAIRS]))
@@ -11,8 +11,11 @@ def test_every_channel_becomes_part_of_one_track_and_no_name_twice(channels: int
     assert [c for part in made for c in part.channels] == list(range(channels))
     assert all(len(part.channels) <= 2 for part in made)
     assert len({part.name for part in made}) == len(made)
-    if channels > 2:
-        assert len(made) == tracks_made(channels, split)
+
+
+def test_what_channels_become_is_said() -> None:
+    assert [split_words(n, SINGLE) for n in (3, 6)] == ["3 single tracks", "6 single tracks"]
+    assert [split_words(n, PAIRS) for n in (3, 5, 6)] == ["1 stereo pair, 1 single", "2 stereo pairs, 1 single", "3 stereo pairs"]
 
 
 @pytest.mark.parametrize(("samples", "rate_hz", "text"), [

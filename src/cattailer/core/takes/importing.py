@@ -1,10 +1,11 @@
 """Sound files from elsewhere: which tracks their channels become, and what they are called."""
 
-import math
 from dataclasses import dataclass
 
+from cattailer.core.wording import counted
+
 SINGLE, PAIRS = "single", "pairs"
-SPLITS = {SINGLE: "one track for each channel", PAIRS: "stereo pairs"}
+SPLITS = (SINGLE, PAIRS)
 """What the channels of a file that has more than two become."""
 MAX_CHANNELS, MAX_HOURS, MIN_RATE_HZ, MAX_RATE_HZ = 64, 8, 4_000, 768_000
 RESERVED_BYTES = 1_000_000_000
@@ -30,8 +31,11 @@ def parts(stem: str, channels: int, split: str) -> tuple[TrackPart, ...]:
     return tuple(TrackPart(f"{stem} {'+'.join(str(c + 1) for c in group)}", group) for group in groups)
 
 
-def tracks_made(channels: int, split: str) -> int:
-    return channels if split == SINGLE else math.ceil(channels / 2)
+def split_words(channels: int, split: str) -> str:
+    """"6 single tracks", "3 stereo pairs", "2 stereo pairs, 1 single"."""
+    if split == SINGLE:
+        return f"{channels} single tracks"
+    return f"{counted(channels // 2, 'stereo pair')}{', 1 single' if channels % 2 else ''}"
 
 
 def why_not(name: str, channels: int, samples: int, rate_hz: int) -> str:

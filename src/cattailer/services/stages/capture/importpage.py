@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass
 
-from cattailer.core.takes.importing import SPLITS, length_text, tracks_made
+from cattailer.core.takes.importing import SPLITS, length_text, split_words
 from cattailer.core.wording import counted
 from cattailer.services.desk.desk import Desk
 from cattailer.services.running import frame
@@ -70,8 +70,7 @@ def _row(upload: Upload) -> ImportRow:
     }.get(upload.state, upload.message)
     splits = []
     if upload.channels > 2:
-        made = {key: counted(tracks_made(upload.channels, key), "track") for key in SPLITS}
-        splits = [(key, f"{made[key]}: {words}") for key, words in SPLITS.items()]
+        splits = [(key, split_words(upload.channels, key)) for key in SPLITS]
     return ImportRow(upload.number, upload.name, upload.state, _what(upload), now, percent, splits, upload.split)
 
 

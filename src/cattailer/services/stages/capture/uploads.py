@@ -79,6 +79,7 @@ class Upload:
         if self.arrived != self.size:
             raise Refusal(BROKEN_OFF)
         with opened(self.path, self.name) as sound:
+            sound.check_end()
             self.rate_hz, self.channels, self.samples = sound.rate_hz, sound.channels, sound.samples
         if reason := why_not(self.name, self.channels, self.samples, self.rate_hz):
             raise Refusal(reason)
