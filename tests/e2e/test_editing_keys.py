@@ -7,7 +7,7 @@ import pytest
 import soundfile
 from playwright.sync_api import Browser, Page, expect
 
-from tests.helpers.studio import Studio, imported, new_session, told
+from tests.helpers.studio import Studio, imported, new_session, open_demo, state_is, told
 
 RATE, PRESSES, APART_MS = 48000, 8, 50
 
@@ -74,3 +74,63 @@ def test_nudges_of_two_pages_add_up_and_the_choice_stays(
     for _ in range(2):
         page.keyboard.press("Control+z")
     expect(page.locator('[data-piece="2"]')).to_have_attribute("data-start", str(RATE * 4 + RATE // 1000))
+
+
+def focus_of(page: Page) -> str:
+    return page.evaluate("document.activeElement.id || document.activeElement.dataset.press || document.activeElement.tagName")
+
+
+def test_space_belongs_to_the_focused_control_and_a_mouse_leaves_the_focus_in_the_row(page: Page, studio: Studio) -> None:
+    open_demo(page, studio)
+    page.evaluate("localStorage.setItem('letters', 'off')")
+    page.reload()
+    told(page)
+    box = page.get_by_label("Arm Cello", exact=True)
+    box.focus()
+    page.keyboard.press("x")
+    page.keyboard.press("Space")
+    expect(box).to_be_checked()
+    assert page.evaluate("document.body.dataset.state") == "stopped"
+    page.keyboard.press("ArrowRight")
+    assert page.evaluate("document.getElementById('samples').dataset.position") == "0", "arrows are the control's too"
+    page.locator("[data-press=roll]").focus()
+    page.keyboard.press("Enter")
+    state_is(page, "rolling")
+    page.wait_for_function("document.activeElement.dataset.press === 'stop'")
+    page.keyboard.press("Enter")
+    state_is(page, "stopped")
+    page.wait_for_function("document.activeElement.dataset.press === 'roll'")
+    box.click()
+    expect(box).not_to_be_checked()
+    assert focus_of(page).startswith("row-")
+    page.keyboard.press("Space")
+    state_is(page, "rolling")
+    page.keyboard.press("Space")
+    state_is(page, "stopped")
+    name = page.get_by_label("Name of the track fed by 3", exact=True)
+    name.focus()
+    page.keyboard.press("Enter")
+    assert focus_of(page).startswith("row-"), "what is typed is left for the row"
+    page.evaluate("localStorage.removeItem('letters')")
+
+
+def test_a_seam_goes_where_less_is_heard_of_it(page: Page, studio: Studio, session: str, tmp_path: Path) -> None:
+    """The button stood in a form whose fields went along, and was refused on every press."""
+    track = page.request.get(f"{session}/takes/cut/").text().split('data-track="')[1].split('"')[0]
+    studio.post(f"{session.removeprefix(studio.url)}/takes/cut/split", track=track, at=str(RATE * 4))
+    page.goto(f"{session}/takes/cut/?track={track}")
+    told(page)
+    page.locator('[data-piece="2"]').click()
+    expect(page.locator("#proposal")).to_contain_text("heard least")
+    refused: list[str] = []
+    page.on("response", lambda r: refused.append(r.url) if r.status >= 400 else None)
+    # A proposal as the server words it, in the place where the page puts it.
+    page.evaluate(
+        """([track, to]) => { const area = document.getElementById("proposal"); area.innerHTML =
+           `<button type="button" hx-post="${document.getElementById("cut").dataset.moveSeam}" hx-swap="none"
+             hx-vals='{"track": ${track}, "at": ${to - 480}, "to": ${to}}'>move it there</button>`; htmx.process(area); }""",
+        [track, RATE * 4 + 480],
+    )
+    page.get_by_role("button", name="move it there").click()
+    expect(page.locator('[data-piece="2"]')).to_have_attribute("data-start", str(RATE * 4 + 480))
+    assert refused == []

@@ -120,6 +120,7 @@ def test_with_the_keyboard_alone(page: Page, studio: Studio) -> None:
     page.wait_for_url("**/takes/")
     told(page)
     page.keyboard.press("j")
+    page.keyboard.press("Tab")
     label = page.evaluate("document.activeElement.getAttribute('aria-label')")
     assert label.startswith("Play Dulcimer left, take")
     page.keyboard.press("Enter")

@@ -21,7 +21,7 @@ pytestmark = pytest.mark.xdist_group("e2e")
 def as_it_was(studio: Studio) -> Iterator[None]:
     yield
     for path, fields in (
-        ("timing/use", {"use": "tracking"}), ("timing/buffer", {"period": 128}), ("timing/trip/forget", {}),
+        ("open", {}), ("timing/use", {"use": "tracking"}), ("timing/buffer", {"period": 128}), ("timing/trip/forget", {}),
         ("timing/stand-in/loop", {"output": 1, "socket": 12, "way": "none"}), ("timing/stand-in/claim", {"samples": 0}),
         ("timing/tempo", {"bpm": 92}),
     ):

@@ -1,17 +1,30 @@
 // Keeps the keyboard where it was: htmx finds an element with an id again after a swap; everything else is found by its
 // place within the nearest element that has one. What is gone, or hidden, hands the focus on to its neighbour.
 const REACHED = "a[href], button, input, select, textarea, [tabindex]";
-let kept = null; // {id, place}
+const ROW = ".row, [data-row]";
+let kept = null; // {id, place}, or {id, row} for a row itself
 
 export function startFocus() {
   document.addEventListener("htmx:beforeSwap", () => {
     const here = document.activeElement;
     const home = here && here !== document.body ? here.parentElement?.closest("[id]") : null;
-    kept = home ? { id: home.id, place: [...home.querySelectorAll(REACHED)].indexOf(here) } : null;
+    if (!home) kept = null;
+    else if (here.matches(ROW)) kept = { id: home.id, row: [...home.querySelectorAll(ROW)].indexOf(here) };
+    else kept = { id: home.id, place: [...home.querySelectorAll(REACHED)].indexOf(here) };
   });
   document.addEventListener("htmx:afterSettle", () => {
-    if (kept && document.activeElement === document.body) focusNear(document.getElementById(kept.id), kept.place);
+    if (!kept || document.activeElement !== document.body) return;
+    const home = document.getElementById(kept.id);
+    if (kept.row === undefined) focusNear(home, kept.place);
+    else focusRow(home?.querySelectorAll(ROW)[kept.row]);
   });
+}
+
+// A row has the focus when single keys act on it.
+export function focusRow(row) {
+  if (!row) return;
+  if (!row.hasAttribute("tabindex")) row.tabIndex = -1;
+  row.focus({ preventScroll: true });
 }
 
 // The control at that place within an element, or the nearest before or after it that can be seen.

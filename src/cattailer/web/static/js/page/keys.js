@@ -3,6 +3,7 @@
 // in the row, or it would take Space from the transport.
 import { captures } from "../deck/clock.js";
 import { post } from "./ask.js";
+import { focusRow } from "./focus.js";
 import { say } from "./messages.js";
 
 const PRESSED = "a[href], button, input, select, textarea, summary, audio, [role=button], #grid td";
@@ -61,20 +62,15 @@ function leaveInRow(event) {
   event.preventDefault();
   if (document.activeElement?.matches(TYPED)) document.activeElement.blur();
   const home = control.closest(".row, [data-row]");
-  if (home && !home.contains(document.activeElement)) settle(home);
+  if (home && !home.contains(document.activeElement)) focusRow(home);
   else if (!home && document.activeElement?.matches("button, a[href], [type=checkbox], [type=radio]")) document.activeElement.blur();
 }
 
 // Typed is typed: the focus goes to the row, where single keys act.
 function leave(field) {
   const home = field.closest(".row, [data-row]");
-  if (home) settle(home);
+  if (home) focusRow(home);
   else field.blur();
-}
-
-function settle(home) {
-  if (!home.hasAttribute("tabindex")) home.tabIndex = -1;
-  home.focus({ preventScroll: true });
 }
 
 function find({ key, code, shiftKey }) {
@@ -122,7 +118,7 @@ function step(by) {
   if (!rows.length) return;
   const here = rows.indexOf(document.activeElement?.closest(".row"));
   row = Math.min(rows.length - 1, Math.max(0, (here >= 0 ? here : row) + by));
-  settle(rows[row]);
+  focusRow(rows[row]);
   rows[row].scrollIntoView({ block: "nearest" });
 }
 
