@@ -3,6 +3,7 @@
 import numpy as np
 import pytest
 
+from cattailer.core.advice import faults
 from cattailer.core.sound.rowsound import RowListener
 from cattailer.liveroom.room import Room
 from cattailer.services.session import demo
@@ -21,7 +22,9 @@ def rehearsed(seed: int, seconds: float, socket: int = 0, since_s: float = 0.0, 
     modes = MODES[seed % len(MODES)]
     for n, name in enumerate(room.players):
         room.ask(name, modes[n % len(modes)], 0)
-    told, lately, listener, got, planted = [], [], None, 0, not socket
+    told: list[tuple[float, str]] = []
+    lately: list[np.ndarray] = []
+    listener, got, planted = None, 0, not socket
     for at in range(0, round(seconds * RATE), BLOCK):
         if not planted and at >= since_s * RATE:
             room.hum(socket, dbu, at)
@@ -47,4 +50,4 @@ def test_planted_hum_is_found_within_ten_seconds(seed: int, socket: int, name: s
     told = rehearsed(seed, 18, socket, 4.3)
     assert told
     assert told[0][0] - 4.3 < 10.0
-    assert {words.split(",")[0] for _, words in told} == {f"{name} hums at 50 Hz"}
+    assert {words.split(",")[0] for _, words in told} == {f"{name} hums at {faults.MAINS_HZ[0]} Hz"}
