@@ -69,6 +69,12 @@ class EngineClient:
         return answer_of(command, answer["value"])
 
 
+    def close(self) -> None:
+        """Nothing is asked any more."""
+        for channel in (*self._channels.values(), self._stops):
+            channel.close()
+
+
 class _Channel:
     """A question whose engine dies is answered at once, with Away: others would wait for it as long as it may take."""
 
@@ -113,6 +119,11 @@ class _Channel:
         while self._watch.poll(0):
             self._watch.recv_multipart()
         return self._socket, self._watch
+
+    def close(self) -> None:
+        with self._lock:
+            if self._socket is not None:
+                self._close()
 
     def _close(self) -> None:
         assert self._socket is not None
