@@ -8,6 +8,7 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
+import zmq
 from hypothesis import HealthCheck, settings
 
 from cattailer.processes.postgres import Postgres
@@ -16,6 +17,7 @@ from cattailer.store.database import Database
 from tests.helpers.desks import NoEngine, empty, open_desk
 
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
+zmq.Context.instance().set(zmq.MAX_SOCKETS, 8192)  # hundreds of engines and their clients in one process
 # The machine may stall: how long an example takes says nothing.
 settings.register_profile("house", deadline=None, suppress_health_check=[HealthCheck.too_slow])
 settings.load_profile("house")
