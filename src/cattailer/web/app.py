@@ -101,9 +101,10 @@ def _refuse_numbers() -> None:
 
 
 def _open_first() -> None:
-    """Somebody was asked, and wants this session in the engine before what they pressed is done."""
+    """An engineer was asked, and wants this session in the engine before what they pressed is done."""
     session_id = (request.view_args or {}).get("session_id")
-    if request.method == "POST" and session_id is not None and request.form.get("sure") == opening.OPEN_IT:
+    answered = request.method == "POST" and request.form.get("sure") == opening.OPEN_IT
+    if answered and session_id is not None and asking.is_engineer():
         opening.open_session(request_desk(), session_id)
 
 

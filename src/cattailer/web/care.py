@@ -1,8 +1,10 @@
 """What the web does by itself in the background: follows revisions, enters finished runs, and gives
 a restarted engine its session back."""
 
+import threading
 import time
 from collections.abc import Callable
+from contextlib import suppress
 from functools import partial
 from pathlib import Path
 
@@ -19,6 +21,7 @@ from cattailer.services.desk.guests import Guests
 from cattailer.services.keeping import copying, verifying
 from cattailer.services.running import leaks, runs
 from cattailer.services.session import opening
+from cattailer.services.stages.capture import uploads
 from cattailer.services.stages.patch import linecheck
 from cattailer.services.stages.patch.linecheck import LiveWalk
 
@@ -41,6 +44,7 @@ class Care:
         self._unmeasured: set[int] = set()
 
     def start(self) -> None:
+        threading.Thread(target=self._sweep, args=(time.time(),), name="sweep", daemon=True).start()
         works: dict[str, Callable[[], None]] = {
             "revisions": self._follow_revisions, "runs": self._enter_runs, "engine": self._mind_engine,
             "checks": self._listen, "measuring": self._measure, "leaks": self._look_for_leaks,
@@ -61,6 +65,12 @@ class Care:
             work()
         except (Refusal, psycopg.Error, OperationalError) as why:
             log.info("will try again", why=str(why))
+
+    def _sweep(self, started: float) -> None:
+        """What an earlier process left of files on their way; where the database or a disk is away, the next start
+        tries again."""
+        with suppress(OperationalError, OSError):
+            uploads.sweep(self._desk, started)
 
     def _follow_revisions(self) -> None:
         for session, revision in self._desk.database.revisions(5.0):

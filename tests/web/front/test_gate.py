@@ -10,7 +10,7 @@ from flask import Flask
 from cattailer.core.access.roles import Role
 from cattailer.services.desk.desk import Desk
 from cattailer.services.desk.reach import Reach
-from cattailer.services.session import demo
+from cattailer.services.session import demo, opening
 from cattailer.web.front.gate import Policy
 from cattailer.web.front.may import ASSISTANT_WRITES, ENGINEER_READS, PLAYER_MAY
 from tests.helpers.served import HERE, PHONE, Served, front_of
@@ -195,3 +195,12 @@ def test_the_page_of_devices_offers_a_code_its_picture_and_a_key(served: Served)
     assert served.ask("/devices/offer", "POST", peer=HERE, role="owner").status == 400
     assert "this once" in served.ask("/devices/key", "POST", peer=HERE, role="engineer", name="Pedal").text
     assert "Pedal" in served.ask("/devices/rows", peer=HERE).text
+
+
+def test_only_an_engineer_takes_the_engine_by_answering(served: Served, monkeypatch: pytest.MonkeyPatch) -> None:
+    """What an assistant may post says "open" too if somebody writes it by hand."""
+    opened: list[int] = []
+    monkeypatch.setattr(opening, "open_session", lambda desk, session: opened.append(session))
+    for role, expected in ((Role.ASSISTANT, []), (Role.ENGINEER, [1])):
+        served.ask("/s/1/mark", "POST", scheme="https", key=served.key(role), sure="open")
+        assert opened == expected, role

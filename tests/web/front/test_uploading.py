@@ -2,6 +2,7 @@
 
 import json
 import socket
+import time
 from collections.abc import Iterator
 from contextlib import closing
 from pathlib import Path
@@ -137,7 +138,9 @@ def test_cancel_ends_it_and_a_restart_sweeps(desk: Desk, session: int, sound: by
             wait_for(lambda: states(desk, session) == [])
     assert left(desk) == []
     (desk.media / f"{uploads.PREFIX}old.wav").write_bytes(b"x")
-    uploads.sweep(desk)
+    uploads.sweep(desk, time.time() - 60)
+    assert len(left(desk)) == 1, "what comes now is not swept"
+    uploads.sweep(desk, time.time() + 60)
     assert left(desk) == []
 
 

@@ -16,7 +16,6 @@ from cattailer.services.desk import logs
 from cattailer.services.desk.desk import Desk
 from cattailer.services.desk.guests import Guests
 from cattailer.services.desk.reach import Reach
-from cattailer.services.stages.capture import uploads
 from cattailer.web.app import create_app
 from cattailer.web.care import Care
 from cattailer.web.front.front import Front
@@ -39,7 +38,6 @@ def main() -> None:
     desk = Desk.from_environment()
     shared = os.environ.get("CATTAILER_SHARED_KEY", "")
     guests = Guests(desk, Path(os.environ["CATTAILER_SECRET"]).read_text(), Path(shared) if shared else None)
-    uploads.sweep(desk)
     care = Care(desk, guests)
     desk.quiet_work = care.quiet
     care.start()

@@ -144,7 +144,8 @@ class Hub:
         """Pages hear that this process is alive, and whether the engine is."""
         now = time.monotonic()
         if self._asking is not None and self._asking.done():
-            words, self._asking = self._asking.result(), None
+            asked, self._asking = self._asking, None
+            words = asked.result()
             if now - self._frame_at > SILENT_S:
                 self._hear_of_engine(words)
         if now - self._frame_at > SILENT_S and self._asking is None and self._lines:

@@ -205,10 +205,11 @@ def clear(desk: Desk, session_id: int) -> None:
         live.all = {n: u for n, u in live.all.items() if u.state not in ENDED}
 
 
-def sweep(desk: Desk) -> None:
-    """Removes what an earlier process left behind."""
+def sweep(desk: Desk, before: float) -> None:
+    """Removes what an earlier process left behind: what was written last before that time, in seconds since 1970."""
     with desk.database.transaction() as db:
         below = roots(desk, db)
     for root in below:
         for path in root.glob(f"{PREFIX}*"):
-            path.unlink(missing_ok=True)
+            if path.stat().st_mtime < before:
+                path.unlink(missing_ok=True)
