@@ -77,7 +77,7 @@ def test_an_engine_that_hangs_is_started_again(page: Page, studio: Studio) -> No
     """It is stopped and not dead, so nothing but its silence tells."""
     path = capture_all(page, studio)
     studio.kill("engine", signal.SIGSTOP)
-    expect(page.locator("#away-words")).to_contain_text("engine has stopped answering", timeout=15_000)
+    expect(page.locator("#away-words")).to_contain_text("engine has stopped responding", timeout=15_000)
     assert page.evaluate("document.body.dataset.state") == "stopped", "an engine that is gone captures nothing"
     wait_for(lambda: journal.glance(path)[1])
     state_is(page, "stopped", 30)

@@ -312,7 +312,7 @@ def test_disarmed_in_mid_run_a_track_ends_and_the_others_go_on(desk: Desk) -> No
     with pytest.raises(Refusal, match="armed for the next one"):
         arming.arm_track(desk, session, first, True)
     arming.arm_track(desk, session, first, False)
-    with pytest.raises(Refusal, match="Stop capturing instead"):
+    with pytest.raises(Refusal, match="press Stop capturing"):
         arming.arm_all(desk, session, False)
     assert sum(row.armed for row in rows_of(desk, session)) == others
     stop(desk, session)

@@ -174,8 +174,7 @@ def hums(rows: list[Row]) -> list[Finding]:
 
 def hum_dbfs(sound: RowSound, mains_hz: int) -> float | None:
     """The level of hum, if its first and third partial and one more stand 12 dB out of what was there at every moment
-    of the last five seconds, and one of them 20 dB: hum goes on through pauses, and music does not. Of the stand-in's
-    players none came to more than 17 dB in the first and one more; hum at -60 dBu stands out by 40."""
+    of the last five seconds, and one of them 20 dB: hum continues through pauses, and music does not."""
     out = []
     for partial in (1, 2, 3, 4):
         at = round(mains_hz * partial / sound.bin_hz)

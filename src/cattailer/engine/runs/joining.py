@@ -22,8 +22,7 @@ def join(captures: Captures, files: Sequence[RunFile]) -> None:
     engine, known = captures.engine, {f.track for f in captures.header.files}
     if gone := [f.name for f in files if any(f.track in run.left for run in engine.open_runs())]:
         raise NotNow(
-            f"{' and '.join(gone)} was disarmed during this capture, so it does not come into it again. It is armed "
-            "for the next one."
+            f"{' and '.join(gone)} cannot rejoin the capture in which it was disarmed. It is armed for the next one."
         )
     new = replace(captures.header, files=tuple(f for f in files if f.track not in known))
     if not new.files:
@@ -47,7 +46,7 @@ def leave(captures: Captures, tracks: Collection[int]) -> None:
     would."""
     left = tuple(f for f in captures.header.files if f.track not in tracks)
     if not left:
-        raise NotNow("Without these tracks nothing would be captured. Stop capturing instead; they go on meanwhile.")
+        raise NotNow("No other track is being captured, so these stay armed. To end the capture, press Stop capturing.")
     captures.header = replace(captures.header, files=left)
     for run in captures.engine.open_runs():
         run.leave([t for t in tracks if any(f.track == t for f in run.header.files)], captures.engine.ring.written)

@@ -118,14 +118,21 @@ class Desk:
             raise NotNow(f"A capture runs, so {what} must wait. Stop capturing first; nothing was changed.")
 
 
-ENGINE_GONE = "The engine has stopped answering. What was captured is kept. It is being restarted: a few seconds."
-NOTHING_OPEN = "No session is open in the studio, so clock and meters stand still."
+ENGINE_GONE = "The engine has stopped responding. What was captured is safe. Restarting it takes a few seconds."
+NOTHING_OPEN = "No session is open in the studio, so the clock and the meters stand still."
 
 
-def engine_words(desk: Desk, timeout_s: float) -> str:
-    """Why no frames come, in words; empty where they are about to."""
+@dataclass(frozen=True)
+class EngineHealth:
+    """Why no frames come, in words; empty where they are about to. ``idle``: it runs no session."""
+
+    words: str = ""
+    idle: bool = False
+
+
+def engine_health(desk: Desk, timeout_s: float) -> EngineHealth:
     try:
         state = desk.engine.ask(GetStatus(), timeout_s)
     except Refusal:
-        return ENGINE_GONE
-    return NOTHING_OPEN if state.session is None else ""
+        return EngineHealth(ENGINE_GONE)
+    return EngineHealth(NOTHING_OPEN, idle=True) if state.session is None else EngineHealth()

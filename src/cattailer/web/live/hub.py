@@ -15,7 +15,7 @@ import zmq.asyncio
 
 from cattailer.core.errors import Refusal
 from cattailer.engine.messages.telemetry import mix_topic
-from cattailer.services.desk.desk import Desk, engine_words
+from cattailer.services.desk.desk import Desk, EngineHealth, engine_health
 from cattailer.services.session.reading import revision_of
 from cattailer.services.stages.levels.live import LiveLevels
 from cattailer.services.stages.patch import linecheck
@@ -42,9 +42,8 @@ class Hub:
         self._lines: dict[Line, asyncio.Task[None]] = {}
         self._heard: set[int] = set()
         self._frame_at = self._beat_at = time.monotonic()
-        self._engine = ""
-        """What is wrong with the engine, in words; empty while frames come."""
-        self._asking: asyncio.Future[str] | None = None
+        self._engine = EngineHealth()
+        self._asking: asyncio.Future[EngineHealth] | None = None
         self._ear: zmq.asyncio.Socket | None = None
         self._loop: asyncio.AbstractEventLoop | None = None
 
@@ -121,7 +120,7 @@ class Hub:
         now = time.monotonic()
         if message["topic"] == "frame":
             self._frame_at = now
-            self._hear_of_engine("")
+            self._hear_of_engine(EngineHealth())
         for line in self._lines:
             if message["topic"] != "frame" or message["session"] == line.session_id:
                 whole = line.rights.whole
@@ -145,24 +144,24 @@ class Hub:
         now = time.monotonic()
         if self._asking is not None and self._asking.done():
             asked, self._asking = self._asking, None
-            words = asked.result()
+            health = asked.result()
             if now - self._frame_at > SILENT_S:
-                self._hear_of_engine(words)
+                self._hear_of_engine(health)
         if now - self._frame_at > SILENT_S and self._asking is None and self._lines:
             loop = asyncio.get_running_loop()
-            self._asking = loop.run_in_executor(self.threads, engine_words, self._desk, ASK_S)
+            self._asking = loop.run_in_executor(self.threads, engine_health, self._desk, ASK_S)
         if now - self._beat_at > BEAT_S:
             self._tell_beat()
 
-    def _hear_of_engine(self, words: str) -> None:
-        if words != self._engine:
-            self._engine = words
+    def _hear_of_engine(self, health: EngineHealth) -> None:
+        if health != self._engine:
+            self._engine = health
             self._tell_beat()
 
     def _tell_beat(self) -> None:
         self._beat_at = time.monotonic()
         for line in self._lines:
-            line.say("beat", engine=self._engine)
+            line.say("beat", engine=self._engine.words, idle=self._engine.idle)
 
     def _look_round(self) -> None:
         self._beat()

@@ -69,10 +69,10 @@ def test_where_its_own_time_stamp_says(desk: Desk, tmp_path: Path) -> None:
     session = demo.load(desk)
     importing.import_file(desk, session, tone(tmp_path / "a.wav"), "a.wav", "5")
     (piece,) = plan_of(desk, session).pieces
-    importing.import_file(desk, session, Path(piece.path), "again.wav", importing.STAMPED)
+    importing.import_file(desk, session, Path(piece.path), "again.wav", None)
     assert [p.start for p in plan_of(desk, session).pieces] == [piece.start] * 2
     with pytest.raises(Refusal, match="no time stamp"):
-        importing.import_file(desk, session, tone(tmp_path / "b.flac"), "b.flac", importing.STAMPED)
+        importing.import_file(desk, session, tone(tmp_path / "b.flac"), "b.flac", None)
 
 
 def test_what_is_no_sound_is_refused_and_nothing_is_changed(desk: Desk, tmp_path: Path) -> None:

@@ -8,13 +8,12 @@ from pathlib import Path
 from cattailer.core.errors import NotNow, Refusal
 from cattailer.core.gear.rates import rescaled
 from cattailer.core.naming import MAX_NAME, safe_part
-from cattailer.core.takes.importing import RESERVED_BYTES, SINGLE, SPLITS, TrackPart, length_text, parts, why_not
+from cattailer.core.takes.importing import SINGLE, SPLITS, TrackPart, length_text, parts, why_not
 from cattailer.core.time import ruler
 from cattailer.core.wording import counted
 from cattailer.media import importing, wavfile
 from cattailer.media.soundfiles import Sound, opened
 from cattailer.services.desk.desk import Desk, log
-from cattailer.services.desk.disk import free_bytes
 from cattailer.services.desk.places import check_root, root_of
 from cattailer.services.running import runs
 from cattailer.services.running.runheader import written_run
@@ -27,14 +26,12 @@ from cattailer.services.stages.capture.uploads import Cancelled, Upload
 from cattailer.store.models import Session
 
 IMPORTED = "imported"
-STAMPED = ""
-"""The place of a file that lies where its own time stamp says."""
 
 
-def place_of(session: Session, name: str, typed: str, stamp: int | None, rate_hz: int) -> int:
-    """The timeline position that somebody typed (a bar, a beat or a time), or that the file's time stamp says. Raises
-    Refusal."""
-    if typed.strip() == STAMPED:
+def place_of(session: Session, name: str, typed: str | None, stamp: int | None, rate_hz: int) -> int:
+    """The timeline position that somebody typed (a bar, a beat or a time), or with None the one in the file's time
+    stamp. Raises Refusal."""
+    if typed is None:
         if stamp is None:
             raise Refusal(f"{name} has no time stamp. Type the bar or time at which it begins; nothing was changed.")
         start = rescaled(stamp, rate_hz, session.rate_hz)
@@ -50,10 +47,10 @@ def place_of(session: Session, name: str, typed: str, stamp: int | None, rate_hz
 
 
 def import_file(
-    desk: Desk, session_id: int, path: Path, name: str, place: str, split: str = SINGLE,
+    desk: Desk, session_id: int, path: Path, name: str, place: str | None, split: str = SINGLE,
     tell: Callable[[int, int], None] = lambda done, total: None,
 ) -> str:
-    """One file, from a place on (``STAMPED``: where its time stamp says). ``tell`` hears how many samples of how many
+    """One file, from a place on (None: where its time stamp says). ``tell`` hears how many samples of how many
     are written, and may raise to stop. Returns words. Raises Refusal for what is not sound, and where it cannot lie."""
     desk.forbid_while_capturing(session_id, "importing")
     if split not in SPLITS:
@@ -66,7 +63,8 @@ def import_file(
             session = get_session(db, session_id)
             check_root(desk, session)
             start = place_of(session, name, place, wavfile.time_stamp(path), sound.rate_hz)
-            _check_room(desk, session, sound)
+            size = sound.samples * session.rate_hz // sound.rate_hz * sound.channels * session.bits // 8
+            uploads.check_room(root_of(desk, session), name, size)
             was = session.rate_hz
         made = parts(stem, sound.channels, split)
         ids = _add_tracks(desk, session_id, made)
@@ -98,17 +96,6 @@ def _write(
     runs.enter_finished(desk, [story.path])
 
 
-def _check_room(desk: Desk, session: Session, sound: Sound) -> None:
-    """Raises NotNow where the disk has no room for what is made of it."""
-    size = sound.samples * session.rate_hz // sound.rate_hz * sound.channels * session.bits // 8
-    left = free_bytes(root_of(desk, session)) - RESERVED_BYTES
-    if size > left:
-        raise NotNow(
-            f"The disk has no room for {sound.name}: it becomes {size / 1e6:,.0f} MB, and {max(0, left) / 1e6:,.0f} MB "
-            "are left besides what is kept free for capturing. Free some space, then try again."
-        )
-
-
 def _add_tracks(desk: Desk, session_id: int, made: tuple[TrackPart, ...]) -> list[int]:
     with editing(desk, session_id) as edit:
         added = [tracks.add_one(edit, ("",) * len(part.channels), part.name) for part in made]
@@ -124,7 +111,7 @@ def _remove_tracks(desk: Desk, session_id: int, ids: list[int]) -> None:
         edit.what = f"{counted(len(ids), 'track')} removed: the file was not imported"
 
 
-def begin(desk: Desk, session_id: int, place: str) -> None:
+def begin(desk: Desk, session_id: int, place: str | None) -> None:
     """Imports all files that are here, one after the other, in the background. Raises Refusal for what can be seen to
     be wrong already, NotNow while others are imported or captured."""
     desk.forbid_while_capturing(session_id, "importing")
@@ -144,7 +131,7 @@ def begin(desk: Desk, session_id: int, place: str) -> None:
     threading.Thread(target=_import_all, args=(desk, session_id, waiting, place), name="import", daemon=True).start()
 
 
-def _import_all(desk: Desk, session_id: int, waiting: list[Upload], place: str) -> None:
+def _import_all(desk: Desk, session_id: int, waiting: list[Upload], place: str | None) -> None:
     try:
         for upload in waiting:
             if not upload.cancelled:
@@ -153,7 +140,7 @@ def _import_all(desk: Desk, session_id: int, waiting: list[Upload], place: str) 
         uploads.of(desk, session_id).busy = False
 
 
-def _import_one(desk: Desk, session_id: int, upload: Upload, place: str) -> None:
+def _import_one(desk: Desk, session_id: int, upload: Upload, place: str | None) -> None:
     def tell(done: int, total: int) -> None:
         upload.done, upload.to_do = done, total
         if upload.cancelled:

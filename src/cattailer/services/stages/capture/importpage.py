@@ -4,6 +4,7 @@ from dataclasses import dataclass
 
 from cattailer.core.takes.importing import SPLITS, length_text, split_words
 from cattailer.core.wording import counted
+from cattailer.media.soundfiles import ENDINGS, KINDS
 from cattailer.services.desk.desk import Desk
 from cattailer.services.running import frame
 from cattailer.services.running.frame import Frame
@@ -40,8 +41,12 @@ class ImportList:
 
 @dataclass(frozen=True)
 class ImportPage:
+    """``kinds`` are the files that can be read, in words, ``endings`` what a browser offers to choose."""
+
     frame: Frame
     files: ImportList
+    kinds: str
+    endings: str
 
 
 def show(desk: Desk, session_id: int) -> ImportPage:
@@ -49,7 +54,7 @@ def show(desk: Desk, session_id: int) -> ImportPage:
     state = desk.engine_state()
     with desk.database.transaction() as db:
         shown = frame.describe(desk, load(db, session_id), state)
-    return ImportPage(shown, listed(desk, session_id))
+    return ImportPage(shown, listed(desk, session_id), KINDS, ",".join(sorted(ENDINGS)))
 
 
 def listed(desk: Desk, session_id: int) -> ImportList:

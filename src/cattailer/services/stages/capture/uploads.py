@@ -145,16 +145,21 @@ def offer(desk: Desk, session_id: int, name: str, size: int) -> Upload:
         if len(live.all) >= MAX_FILES:
             raise NotNow(f"{MAX_FILES} files are in the list. Import or remove some first.")
         coming = sum(u.size - u.arrived for u in live.all.values() if u.state in (WAITING, ARRIVING))
-        left = free_bytes(root) - coming - RESERVED_BYTES
-        if size > left:
-            raise NotNow(
-                f"The disk has no room for {name} ({size / 1e6:,.0f} MB): {max(0, left) / 1e6:,.0f} MB are left "
-                "besides what is kept free for capturing. Free some space, then try again."
-            )
+        check_room(root, name, size, coming)
         number, live.next = live.next, live.next + 1
         path = root / f"{PREFIX}{secrets.token_hex(8)}{ending}"
         live.all[number] = made = Upload(number, name, size, path)
     return made
+
+
+def check_room(root: Path, name: str, size: int, coming: int = 0) -> None:
+    """``coming`` bytes are promised to others. Raises NotNow where the disk has no room for ``size`` more."""
+    left = free_bytes(root) - coming - RESERVED_BYTES
+    if size > left:
+        raise NotNow(
+            f"The disk has no room for {name}: it needs {size / 1e6:,.0f} MB, and {max(0, left) / 1e6:,.0f} MB are "
+            "left besides what is kept free for capturing. Free some space, then try again."
+        )
 
 
 def begin(desk: Desk, session_id: int, number: int, size: int) -> Upload:

@@ -1,5 +1,7 @@
 """Capture: sound files from elsewhere. Their bytes go past Flask, straight to the disk (``web/front/uploading.py``)."""
 
+from typing import Literal
+
 from flask import Blueprint, Response, jsonify, render_template
 from pydantic import Field
 from werkzeug.exceptions import NotFound
@@ -23,7 +25,7 @@ class Split(Form):
 class Placed(Form):
     """``by``: where each file begins, "place" (typed in ``at``) or "stamp" (as it says itself)."""
 
-    by: Text = "place"
+    by: Literal["place", "stamp"] = "place"
     at: Text = ""
 
 
@@ -39,7 +41,7 @@ def rows(session_id: int) -> str:
 
 def _page(session_id: int, again: bool) -> str:
     shown = importpage.show(desk(), session_id)
-    return render("capture", shown.frame, "import", again, files=shown.files, session_id=session_id)
+    return render("capture", shown.frame, "import", again, page=shown, files=shown.files, session_id=session_id)
 
 
 @blueprint.get("/files")
@@ -82,5 +84,5 @@ def clear(session_id: int) -> Response:
 @blueprint.post("/begin")
 def begin(session_id: int) -> Response:
     wish = form(Placed)
-    importing.begin(desk(), session_id, wish.at.strip() or "1" if wish.by == "place" else importing.STAMPED)
+    importing.begin(desk(), session_id, wish.at if wish.by == "place" else None)
     return done()

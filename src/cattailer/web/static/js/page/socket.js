@@ -8,6 +8,7 @@ let everOpen = false;
 let lastFrame = performance.now();
 let elsewhere = "";
 let engine = ""; // what is wrong with it, as the pages' process says
+let idle = false; // it runs no session
 
 // For measuring: how many frames came and how old they were, in ms.
 export const stats = { frames: 0, ages: [], reconnects: 0 };
@@ -43,10 +44,11 @@ export function connect(path) {
     if (data instanceof ArrayBuffer) return tell("mix", data);
     const message = JSON.parse(data);
     if (message.topic === "elsewhere") elsewhere = message.title;
-    if (message.topic === "beat") engine = message.engine;
+    if (message.topic === "beat") ({ engine, idle } = message);
     if (message.topic === "frame") {
       lastFrame = performance.now();
       elsewhere = engine = "";
+      idle = false;
       stats.frames += 1;
       stats.ages.push(Date.now() - message.t * 1000);
       if (stats.ages.length > 5000) stats.ages.splice(0, 2500);
@@ -77,6 +79,6 @@ setInterval(() => {
   const open = document.getElementById("open-here");
   if (away.hidden === silent) away.hidden = !silent;
   if (silent && words.textContent !== text) words.textContent = text;
-  const opens = Boolean(other) || connected && engine && !engine.startsWith("The engine");
+  const opens = connected && (Boolean(other) || idle);
   if (open && open.hidden === opens) open.hidden = !opens;
 }, 500);
