@@ -5,9 +5,6 @@ usage: python bench/import_files.py [MEGABYTES-A-SECOND]
 """
 
 import re
-import shutil
-import signal
-import subprocess
 import sys
 import tempfile
 import time
@@ -20,7 +17,8 @@ import numpy as np
 import soundfile
 from common import tell
 from playwright.sync_api import sync_playwright
-from tests.helpers.studio import CHROMIUM, Studio, environment, free_port, home_of_its_own, new_session
+from tests.helpers.started import running_studio
+from tests.helpers.studio import CHROMIUM, new_session
 from tests.helpers.wire import wire_to
 
 RATE = 48000
@@ -42,19 +40,12 @@ def make(folder: Path) -> dict[str, Path]:
 
 def main() -> None:
     speed = float(sys.argv[1]) * 1e6 if len(sys.argv) > 1 else 25e6
-    home, port, folder = home_of_its_own(), free_port(), Path(tempfile.mkdtemp())
-    files = make(folder)
-    command = [sys.executable, "-m", "cattailer", "demo", "--port", str(port), "--fast-database"]
-    process = subprocess.Popen(command, env=environment(home), stdout=subprocess.PIPE, text=True)
-    assert process.stdout is not None
-    while "ready at" not in process.stdout.readline():
-        pass
-    url = f"http://127.0.0.1:{port}"
-    try:
-        with sync_playwright() as playwright, wire_to(port) as wire:
+    with tempfile.TemporaryDirectory() as folder, running_studio() as studio:
+        files, home = make(Path(folder)), studio.home
+        with sync_playwright() as playwright, wire_to(int(studio.url.rsplit(":", 1)[1])) as wire:
             browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)
             page = browser.new_context(viewport={"width": 1280, "height": 800}, bypass_csp=True).new_page()
-            path = urlsplit(new_session(page, Studio(url, home, process, "", ""), "Rain")).path
+            path = urlsplit(new_session(page, studio, "Rain")).path
             page.goto(f"{wire.url}{path}/imports/")
             page.wait_for_function("window.cattailerStats?.frames > 3")
             wire.up_bytes_per_s = speed
@@ -89,11 +80,6 @@ def main() -> None:
             old_tape_s=round(tape.frames / tape.samplerate, 2), frame_age_ms_p95=round(sorted(ages)[int(0.95 * len(ages))], 1),
             choir=[re.sub(r".*Choir-", "", p.stem) for p in written if "Choir" in p.name],
         )
-    finally:
-        process.send_signal(signal.SIGINT)
-        process.wait(30)
-        shutil.rmtree(home, ignore_errors=True)
-        shutil.rmtree(folder, ignore_errors=True)
 
 
 if __name__ == "__main__":

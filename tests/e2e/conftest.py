@@ -1,46 +1,20 @@
 """A whole Cattailer as ``./cattailer demo`` starts it, and a browser."""
 
-import shutil
-import signal
-import subprocess
-import sys
-import urllib.request
 from collections.abc import Iterator
 
 import pytest
 from playwright.sync_api import Browser, Page, expect, sync_playwright
 
-from cattailer.processes.network import outward_address
-from tests.helpers.studio import CHROMIUM, Studio, environment, free_port, home_of_its_own
-from tests.helpers.waiting import wait_for
+from tests.helpers.started import running_studio
+from tests.helpers.studio import CHROMIUM, Studio
 
 expect.set_options(timeout=20_000)
 
 
 @pytest.fixture(scope="session")
 def studio() -> Iterator[Studio]:
-    home, port, secure_port = home_of_its_own(), free_port(), free_port()
-    process = subprocess.Popen(
-        [sys.executable, "-m", "cattailer", "demo", "--host", "0.0.0.0", "--port", str(port), "--https-port", str(secure_port),
-         "--fast-database"],
-        env=environment(home), stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True,
-    )
-    url = f"http://127.0.0.1:{port}"
-
-    def alive() -> bool:
-        assert process.poll() is None, process.stdout.read() if process.stdout else ""
-        try:
-            return urllib.request.urlopen(f"{url}/alive", timeout=1).status == 200
-        except OSError:
-            return False
-
-    wait_for(alive)
-    yield Studio(url, home, process, f"http://{outward_address()}:{port}", f"https://{outward_address()}:{secure_port}")
-    process.send_signal(signal.SIGINT)
-    assert process.wait(30) == 0
-    leftovers = subprocess.run(["pgrep", "-f", str(home)], capture_output=True, text=True, check=False).stdout.split()
-    assert not leftovers, "something that was started still runs"
-    shutil.rmtree(home)
+    with running_studio() as made:
+        yield made
 
 
 @pytest.fixture(scope="session")

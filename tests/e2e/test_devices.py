@@ -6,6 +6,7 @@ from collections.abc import Iterator
 import pytest
 from playwright.sync_api import Browser, Page, expect
 
+from tests.helpers.letting_in import code_for, come_in
 from tests.helpers.studio import Studio, heard_on, open_demo, state_is
 from tests.helpers.waiting import wait_for
 
@@ -18,22 +19,6 @@ def other(browser: Browser) -> Iterator[Page]:
     context = browser.new_context(viewport={"width": 390, "height": 844}, ignore_https_errors=True, bypass_csp=True)
     yield context.new_page()
     context.close()
-
-
-def code_for(page: Page, studio: Studio, role: str, mix: str = "") -> str:
-    page.goto(f"{studio.url}/devices")
-    page.locator(f"#offer-form input[value={role}]").check()
-    expect(page.get_by_label("Which mix")).to_be_visible(visible=bool(mix))
-    if mix:
-        page.get_by_label("Which mix").select_option(mix)
-    page.get_by_role("button", name="Show a code").click()
-    return page.locator("[data-code]").inner_text()
-
-
-def come_in(other: Page, code: str, name: str) -> None:
-    other.get_by_label("Code").fill(code)
-    other.get_by_label("What this device is called").fill(name)
-    other.keyboard.press("Enter")
 
 
 def test_a_players_phone_opens_one_mix_and_is_put_out_while_it_listens(page: Page, other: Page, studio: Studio) -> None:

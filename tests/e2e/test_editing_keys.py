@@ -8,6 +8,7 @@ import soundfile
 from playwright.sync_api import Browser, Page, expect
 
 from tests.helpers.studio import Studio, imported, new_session, open_demo, state_is, told
+from tests.helpers.waiting import wait_for
 
 RATE, PRESSES, APART_MS = 48000, 8, 50
 
@@ -74,6 +75,50 @@ def test_nudges_of_two_pages_add_up_and_the_choice_stays(
     for _ in range(2):
         page.keyboard.press("Control+z")
     expect(page.locator('[data-piece="2"]')).to_have_attribute("data-start", str(RATE * 4 + RATE // 1000))
+
+
+@pytest.mark.parametrize(("view", "where", "key", "way", "by"), [
+    ("listen/ears", "#ears .cell >> nth=0", "ArrowLeft", "data-level", -1.0),
+    ("listen/ears", "#ears .cell[data-pan]:not([data-away]) >> nth=1", "]", "data-pan", 0.1),
+    ("listen/tracks", "input[id^=playback_db]", "ArrowDown", "value", -1.0),
+    ("listen/effects", "#set-one_db", "ArrowUp", "value", 0.5),
+    ("levels/rows", "input[id^=gain-] >> nth=0", "ArrowUp", "value", 1.0),
+])
+def test_what_two_pages_nudge_adds_up(
+    page: Page, other: Page, studio: Studio, view: str, where: str, key: str, way: str, by: float
+) -> None:
+    open_demo(page, studio)
+    pages = [page, other]
+    said: list[str] = []
+    for each in pages:
+        each.goto(f"{studio.url}/s/1/{view}")
+        told(each)
+        if "effects" in view:
+            if not each.locator(".chip").count():
+                each.locator("[id^=add-eq-]").first.click()
+            each.locator(".chip").first.click()
+        each.locator(where).first.focus()
+        each.on("response", lambda r: said.append(f"{r.status} {r.url}") if r.status >= 400 else None)
+
+    def shown(each: Page) -> float:
+        field = each.locator(where).first
+        text = field.input_value() if way == "value" else field.get_attribute(way) or "0"
+        return float(text.replace("−", "-"))
+
+    if key == "]":  # there is room for sixteen of them from the left
+        for _ in range(8):
+            page.keyboard.press("[")
+        for each in pages:
+            wait_for(lambda each=each: shown(each) == -0.8, 20)
+    before = shown(page)
+    press_on_both(pages, key)
+    for each in pages:
+        wait_for(lambda each=each: abs(shown(each) - (before + 2 * PRESSES * by)) < 1e-6, 20)
+        assert each.evaluate("document.activeElement !== document.body"), "the focus stays where it is nudged"
+    assert said == []
+    press_on_both(pages, {"ArrowLeft": "ArrowRight", "]": "[", "ArrowUp": "ArrowDown", "ArrowDown": "ArrowUp"}[key])
+    for each in pages:
+        wait_for(lambda each=each: abs(shown(each) - before) < 1e-6, 20)
 
 
 def focus_of(page: Page) -> str:

@@ -85,12 +85,16 @@ def test_an_engine_that_hangs_is_started_again(page: Page, studio: Studio) -> No
 
 
 def test_a_database_that_hangs_is_started_again(page: Page, studio: Studio) -> None:
+    """Connections that it has already go on answering; it is new ones that wait."""
     path = capture_all(page, studio)
+    hanging = studio.processes("database")
     studio.kill("database", signal.SIGSTOP)
     page.keyboard.press("Shift+Space")
     state_is(page, "stopped", 30)
     wait_for(lambda: journal.glance(path)[1])
     expect(page.locator("#deck-log")).to_contain_text(f"take {journal.read(path).header.number}", timeout=60_000)
+    assert wait_for(lambda: set(studio.processes("database")) - set(hanging), 60)
+    wait_for(lambda: page.request.get(f"{studio.url}/s/1/capture/rows").ok)
 
 
 def test_what_a_hand_moves_while_the_web_is_told_to_end_is_written_down(page: Page, studio: Studio) -> None:

@@ -5,7 +5,7 @@ from collections.abc import Callable, Iterator
 from contextlib import suppress
 from dataclasses import dataclass, field
 
-from playwright.sync_api import Error, Page, Response
+from playwright.sync_api import APIRequestContext, Error, Page, Response
 
 SETTLE_MS = 450
 MOUSE, KEYBOARD = "mouse", "keyboard"
@@ -16,6 +16,7 @@ SAID = re.compile("Failed to load resource|Response Status Error Code")
 """What the console says of a status that is looked at anyway."""
 EXPECTED: tuple[tuple[str, str, str, str], ...] = (
     # (address, control, complaint), all as patterns, and why it is right
+    (r"/devices", r"Show a code|Called", r"400 POST /devices/offer", "no mix was chosen for the player, and it says so"),
     (r"/takes/bin/", r"Delete what is ticked", r"400", "nothing was ticked, and it says so"),
     (r"/timing/trip", r"Measure", r"4\d\d|nothing", "no cable is plugged, and it says so"),
     (r"", r"^Capture$", r"409 POST .*/capture$", "no track is armed, and it says so"),
@@ -55,7 +56,8 @@ CONTROLS = """() => {
     if (!node.checkVisibility() || box.width < 2 || box.height < 2) return;
     node.dataset.crawled = n;
     const label = node.getAttribute("aria-label") || node.textContent.trim() || node.closest("label")?.textContent.trim() || node.title || node.name || node.href || "";
-    out.push({ n, tag: node.tagName.toLowerCase(), type: node.type || "", label: label.replace(/\\s+/g, " ").slice(0, 70), draws: node.dataset.press || node.id || "" });
+    const shell = Boolean(node.closest("header, aside[aria-label=Deck], #keys"));
+    out.push({ n, shell, tag: node.tagName.toLowerCase(), type: node.type || "", label: label.replace(/\\s+/g, " ").slice(0, 70), draws: node.dataset.press || node.id || "" });
   });
   return out;
 }"""
@@ -63,7 +65,10 @@ CONTROLS = """() => {
 
 @dataclass(frozen=True)
 class Control:
+    """``shell``: of the frame that all pages of a session have."""
+
     n: int
+    shell: bool
     tag: str
     type: str
     label: str
@@ -80,6 +85,9 @@ def _alike(one: Control, other: Control) -> bool:
     return (one.label, one.draws, one.tag) == (other.label, other.draws, other.tag)
 
 
+Chosen = Callable[[str, Control, str], bool]
+
+
 @dataclass
 class Report:
     pressed: int = 0
@@ -87,16 +95,20 @@ class Report:
 
 
 class Crawler:
-    """``chosen`` says which controls of a page are pressed, for those who have not the time for all."""
+    """On a page of any device. ``engineer`` sets things up, and back, on the studio machine itself at ``desk_url``;
+    ``chosen`` says which controls of a page are pressed, for those who have not the time for all."""
 
-    def __init__(self, page: Page, url: str, chosen: Callable[[str, Control, str], bool] = lambda *_: True) -> None:
-        self.page, self.url, self._chosen = page, url, chosen
+    def __init__(self, page: Page, url: str, engineer: APIRequestContext, desk_url: str, chosen: Chosen = lambda *_: True) -> None:
+        self.page, self.url, self._engineer, self._desk_url, self._chosen = page, url, engineer, desk_url, chosen
         self.report = Report()
         self._wrong: list[str] = []
+        self._chooses: list[bool] = []
+        self._counts: dict[str, int] = {}
         page.on("response", self._answered)
         page.on("console", lambda m: self._wrong.append(f"console: {m.text[:160]}") if m.type == "error" and not SAID.search(m.text) else None)
         page.on("pageerror", lambda e: self._wrong.append(f"error: {str(e)[:160]}"))
         page.on("dialog", lambda d: d.accept())
+        page.on("filechooser", lambda _: self._chooses.append(True))
 
     def _answered(self, response: Response) -> None:
         with suppress(Error):
@@ -104,12 +116,14 @@ class Crawler:
                 self._wrong.append(f"{response.status} {response.request.method} {response.url.removeprefix(self.url)}")
 
     def crawl(self, address: str, session: str = "") -> None:
-        """Presses the controls of a page by mouse and by keyboard. What an edit changed is undone again."""
+        """Presses the controls of a page by mouse and by keyboard. What an edit changed is undone again. Those of the
+        frame, which all pages of a stage have, are pressed on the first of them."""
         self._go(address, session)
-        counts: dict[str, int] = {}
         for control in list(self._controls()):
-            counts[control.kind] = counts.get(control.kind, 0) + 1
-            if counts[control.kind] > ALIKE:
+            place = re.sub(r"(/s/\d+/\w+).*", r"\1", address) if control.shell else address
+            counted = f"{place} {control.kind}"
+            self._counts[counted] = self._counts.get(counted, 0) + 1
+            if self._counts[counted] > ALIKE:
                 continue
             for way in (MOUSE, KEYBOARD):
                 if self._chosen(address, control, way):
@@ -121,8 +135,8 @@ class Crawler:
 
     def _go(self, address: str, session: str) -> None:
         if session:
-            self.page.request.post(f"{self.url}/s/{session}/stop", form={})
-            self.page.request.post(f"{self.url}/s/{session}/open")
+            self._engineer.post(f"{self._desk_url}/s/{session}/stop", form={})
+            self._engineer.post(f"{self._desk_url}/s/{session}/open")
         self.page.goto(f"{self.url}{address}")
         with suppress(Error):
             self.page.wait_for_function("window.cattailerStats?.frames > 2", timeout=4000) if session else self.page.wait_for_load_state()
@@ -139,6 +153,7 @@ class Crawler:
         revision = page.evaluate("Number(document.querySelector('[data-revision]:not(body)')?.dataset.revision ?? 0)")
         before = page.evaluate(SHOWN)
         self._wrong.clear()
+        self._chooses.clear()
         self.report.pressed += 1
         for last in (False, True):  # rows may be fetched again between looking and pressing
             found = next((c for c in self._controls() if _alike(c, control)), None)
@@ -156,7 +171,7 @@ class Crawler:
             stays = page.url == f"{self.url}{address}" and not page.locator("dialog[open]").count()
             if way == KEYBOARD and stays and control.tag != "a" and page.evaluate("document.activeElement === document.body"):
                 complaints.append("focus is lost to the body")
-            if page.evaluate(SHOWN) == before and not complaints and self._should_change(control):
+            if page.evaluate(SHOWN) == before and not complaints and not self._chooses and self._should_change(control):
                 page.wait_for_timeout(900)
                 if page.evaluate(SHOWN) == before:
                     complaints.append("changes nothing and says nothing")
@@ -167,8 +182,9 @@ class Crawler:
 
     @staticmethod
     def _should_change(control: Control) -> bool:
-        """A field that is left as it stands says nothing, and a link to the page itself leads there."""
-        return control.tag not in ("input", "select", "textarea", "a") or control.type in ("checkbox", "radio")
+        """A field that is left as it stands says nothing, as does a choice that is made already; and a link to the page
+        itself leads there."""
+        return control.tag not in ("input", "select", "textarea", "a") or control.type == "checkbox"
 
     @staticmethod
     def _press(node, control: Control, way: str) -> None:  # type: ignore[no-untyped-def]
@@ -190,4 +206,4 @@ class Crawler:
             self.page.keyboard.press("Escape")
             now = self.page.evaluate("Number(document.querySelector('[data-revision]:not(body)')?.dataset.revision ?? 0)")
             if session and now > revision:
-                self.page.request.post(f"{self.url}/s/{session}/undo")
+                self._engineer.post(f"{self._desk_url}/s/{session}/undo")

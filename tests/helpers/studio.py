@@ -35,11 +35,19 @@ class Studio:
 
     def kill(self, name: str, how: int = signal.SIGKILL) -> None:
         """Kills the engine, the web or the database as a crash would, or makes it hang with SIGSTOP."""
+        for child in self.processes(name):
+            with suppress(ProcessLookupError):
+                os.kill(child, how)
+
+    def processes(self, name: str) -> list[int]:
+        """Those of the engine, the web or the database."""
         marks = {"database": "/postgres -D", "engine": "cattailer.processes.engine_main", "web": "cattailer.web.front.serving"}
+        found = []
         for child in self._family(self.process.pid):
             with suppress(FileNotFoundError):  # some end while they are looked at
                 if marks[name] in Path(f"/proc/{child}/cmdline").read_text().replace("\0", " "):
-                    os.kill(child, how)
+                    found.append(child)
+        return found
 
     def _family(self, pid: int) -> list[int]:
         found = []

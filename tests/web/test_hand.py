@@ -9,9 +9,11 @@ from sqlalchemy.exc import OperationalError
 
 from cattailer.core.errors import Refusal
 from cattailer.core.mix.moving import Move
+from cattailer.core.mix.stepping import Step
 from cattailer.services.desk.desk import Desk
 from cattailer.services.session import demo
 from cattailer.services.session.opening import open_session
+from cattailer.services.session.sessions import create_session
 from cattailer.web.live import hand as hands
 from cattailer.web.live.hand import Hand
 from cattailer.web.live.line import Line
@@ -41,6 +43,25 @@ def test_moves_are_heard_and_written_down_once(desk: Desk, monkeypatch: pytest.M
         hand.send()
     hand.let_go()
     assert words(desk, session) == ["Dulcimer left fader −3.0 dB", *before]
+
+
+def test_steps_of_two_pages_add_up_heard_or_not(desk: Desk) -> None:
+    session = demo.load(desk)
+    open_session(desk, session)
+    track = the_patch(desk, session).tracks[0]
+    hands_of = [Hand(desk, session), Hand(desk, session)]
+    for _ in range(8):
+        for hand in hands_of:
+            hand.move([Step(track.key, "", "fader_db", -1.0)])
+            hand.send()
+    for hand in hands_of:
+        hand.let_go()
+    assert plan_of(desk, session).tracks[0].fader_db == -16.0
+    other = create_session(desk, "Elsewhere")
+    open_session(desk, other)
+    hands_of[0].move([Move(track.key, "", "fader_db", -3.0), Step(track.key, "", "fader_db", 1.0)])
+    hands_of[0].let_go()
+    assert plan_of(desk, session).tracks[0].fader_db == -2.0, "another session is open: written down all the same"
 
 
 def test_what_a_page_said_just_before_it_went_is_heard(desk: Desk) -> None:

@@ -11,6 +11,7 @@ from cattailer.core.errors import Refusal
 from cattailer.core.mix.compiling import Compiler
 from cattailer.core.mix.effects import Effects, Equaliser
 from cattailer.core.mix.moving import Move, moved
+from cattailer.core.mix.stepping import Step, value_in
 from cattailer.core.plan import GroupPlan, MixPlan, Plan, TrackPlan
 from cattailer.engine.process import moves as moves_module
 from cattailer.engine.process.moves import Moves
@@ -71,6 +72,33 @@ def test_all_of_several_moves_or_none() -> None:
         moves.add(was, [DOWN, Move("track:9", "", "pan", 0.0)])
     assert not moves.waiting
     assert moves.over(was) is was
+
+
+@pytest.mark.parametrize(("step", "value"), [
+    (Step("track:1", "", "fader_db", -3.0), -3.0), (Step("track:1", "", "fader_db", 99.0), 12.0),
+    (Step("track:1", "mix:2", "pan", 0.1), 0.1), (Step("track:1", "", "eq.one_db", 1.5), 1.5),
+    (Step("track:1", "", "eq.low_hz", -999.0), 20.0), (Step("mix:2", "", "forward_db", -1.0), 0.0),
+])
+def test_a_step_leads_on_from_where_a_control_is(step: Step, value: float) -> None:
+    was = plan()
+    assert value_in(moved(was, step.onto(value_in(was, step))), step) == value
+
+
+@pytest.mark.parametrize("step", [
+    Step("track:9", "", "fader_db", 1.0), Step("track:1", "", "inputs", 1.0), Step("track:1", "", "dyn.ratio", 1.0),
+    Step("track:1", "", "eq.nothing", 1.0), Step("track:1", "", "no.such", 1.0), Step("track:2", "mix:2", "level_db", 1.0),
+])
+def test_what_cannot_be_stepped_is_refused(step: Step) -> None:
+    with pytest.raises(Refusal):
+        Moves().add(plan(), [step])
+
+
+def test_steps_of_two_pages_add_up_over_what_is_held() -> None:
+    moves, was = Moves(), plan()
+    for _ in range(8):
+        moves.add(was, [Step("track:1", "", "fader_db", -1.0)])
+        moves.add(was, [Step("track:1", "", "fader_db", -1.0)])
+    assert moves.over(was).tracks[0].fader_db == -16.0
 
 
 levels = st.sampled_from([0.0, -3.0, -20.0])

@@ -7,7 +7,7 @@ from typing import Any
 from cattailer.core.access.roles import THIS_MACHINE, Device, Role
 from cattailer.core.patch.patch import PatchMix
 
-CONTROLS = frozenset({"move", "settle", "keys"})
+CONTROLS = frozenset({"move", "step", "settle", "keys"})
 """Wishes that change what is heard."""
 PLAYER_ASKS = frozenset({"listen", "move", "settle"})
 PLAYER_TOPICS = frozenset({"frame", "revision", "problem", "elsewhere", "beat"})

@@ -45,16 +45,27 @@ class Move:
 
 def checked(move: Move) -> Move:
     """Raises Refusal for what cannot be moved, or not so far."""
-    ranges = OF_CELLS if move.target else OF_ENDS.get(kind_of(move.end), {})
     if "." in move.what and not move.target and kind_of(move.end) in (TRACK, GROUP, RETURN):
         return move  # the effect itself knows how far
-    within = ranges.get(move.what)
-    if within is None:
-        raise Refusal("That cannot be moved, so nothing was changed.")
+    within = range_of(move.end, move.target, move.what)
     if not within.low <= move.value <= within.high:
         unit = f" {within.unit}" if within.unit else ""
         raise Refusal(f"That goes from {within.low:g} to {within.high:g}{unit}; nothing was changed.")
     return move
+
+
+def range_of(end: str, target: str, what: str) -> Range:
+    """How far a control goes. Raises Refusal for what cannot be moved."""
+    within = (OF_CELLS if target else OF_ENDS.get(kind_of(end), {})).get(what)
+    if within is None:
+        raise Refusal("That cannot be moved, so nothing was changed.")
+    return within
+
+
+def listed(plan: Plan, end: str) -> tuple[Any, ...]:
+    """The tracks, groups, returns or mixes of a plan, whichever an end belongs to."""
+    name = _LISTS.get(kind_of(end), "")
+    return getattr(plan, name) if name else ()
 
 
 def value_of(move: Move) -> float | bool:
@@ -66,9 +77,8 @@ def moved(plan: Plan, move: Move) -> Plan:
     checked(move)
     if move.target:
         return _cell(plan, move)
-    name = _LISTS.get(kind_of(move.end), "")
-    ends: tuple[Any, ...] = getattr(plan, name) if name else ()
-    number = number_in(move.end) if name else -1
+    ends = listed(plan, move.end)
+    number = number_in(move.end) if ends else -1
     for place, end in enumerate(ends):
         if end.id != number:
             continue
@@ -77,7 +87,7 @@ def moved(plan: Plan, move: Move) -> Plan:
         new = replace(end, effects=changed(end.effects, kind, setting, value)) if dot else replace(end, **{kind: value})
         if new == end:
             return plan
-        changes: dict[str, Any] = {name: (*ends[:place], new, *ends[place + 1 :])}
+        changes: dict[str, Any] = {_LISTS[kind_of(move.end)]: (*ends[:place], new, *ends[place + 1 :])}
         return replace(plan, **changes)
     raise Refusal(GONE, 404)
 

@@ -158,12 +158,13 @@ class KeepHeard(Command[Status]):
 
 @dataclass(frozen=True)
 class MoveControls(Command[None]):
-    """Controls that somebody moves: (end, target, what, value), as in ``core.mix.moving``. They are heard at once, and
-    hold until a plan comes that says the same, or nobody has moved them for a while. Refused, all of them, where one of
-    them cannot be."""
+    """Controls that somebody moves: (end, target, what, value), as in ``core.mix.moving``; then those that are stepped:
+    (end, target, what, by). They are heard at once, and hold until a plan comes that says the same, or nobody has moved
+    them for a while. Refused, all of them, where one of them cannot be."""
 
     session: int
     moves: list[tuple[str, str, str, float]]
+    steps: list[tuple[str, str, str, float]]
     channel: ClassVar[str] = MOVES
 
 

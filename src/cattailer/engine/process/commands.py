@@ -10,6 +10,7 @@ import numpy as np
 from cattailer.core.errors import NotNow, Refusal
 from cattailer.core.mix.costs import Costs
 from cattailer.core.mix.moving import Move
+from cattailer.core.mix.stepping import Step
 from cattailer.core.notes.guide import checked
 from cattailer.core.plan import Plan
 from cattailer.core.sound import probe
@@ -103,7 +104,8 @@ def _locate(server: Server, command: commands.Locate) -> Status:
 
 
 def _move(server: Server, command: commands.MoveControls) -> None:
-    server.moves.add(_need(server, command.session).plan, [Move(*move) for move in command.moves])
+    plan = _need(server, command.session).plan
+    server.moves.add(plan, [*(Move(*m) for m in command.moves), *(Step(*s) for s in command.steps)])
 
 
 def _hold(server: Server, command: commands.HoldKeys) -> None:

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 
 from cattailer.core.errors import Refusal
 from cattailer.core.mix.moving import Move, moved
+from cattailer.core.mix.stepping import Step, value_in
 from cattailer.core.plan import Plan
 
 HELD_S = 4.0
@@ -22,14 +23,19 @@ class Moves:
         self.waiting = False
         """Whether anything came that was not taken yet."""
 
-    def add(self, plan: Plan, moves: Sequence[Move]) -> None:
-        """Raises Refusal where one of them cannot be in this plan; then none holds."""
-        for move in moves:
-            moved(plan, move)
+    def add(self, plan: Plan, moves: Sequence[Move | Step]) -> None:
+        """A step leads on from where its control is by now. Raises Refusal where one of them cannot be in this plan;
+        then none holds."""
         now = time.monotonic()
         with self._lock:
-            for move in moves:
-                self._held[move.of] = move, now
+            held = dict(self._held)
+            for one in moves:
+                move = one if isinstance(one, Move) else one.onto(
+                    held[one.of][0].value if one.of in held else value_in(plan, one)
+                )
+                moved(plan, move)
+                held[move.of] = move, now
+            self._held = held
             self.waiting = True
 
     def over(self, plan: Plan, settles: bool = False) -> Plan:

@@ -1,5 +1,7 @@
 """What is plugged where, and its preamp."""
 
+from collections.abc import Callable
+
 from cattailer.core.errors import NotNow, Refusal, Sure
 from cattailer.core.gear import phantom
 from cattailer.core.gear.interface import SWITCHES, Profile
@@ -23,12 +25,24 @@ def set_gain(desk: Desk, session_id: int, socket: int, gain_db: float, was: floa
     Raises Refusal outside the preamp's range and where there is none, NotFound for a socket that
     is not in the session.
     """
+    return _change_gain(desk, session_id, socket, lambda profile, _: profile.check_gain(gain_db), was)
+
+
+def step_gain(desk: Desk, session_id: int, socket: int, by_db: float) -> float:
+    """Turns the preamp up or down from where it is, as far as it goes; returns what it is now. Raises as
+    ``set_gain``."""
+    return _change_gain(desk, session_id, socket, lambda p, now: p.check_gain(p.check_knob(now + by_db)))
+
+
+def _change_gain(
+    desk: Desk, session_id: int, socket: int, to: Callable[[Profile, float], float], was: float | None = None
+) -> float:
     with editing(desk, session_id) as edit:
         row = edit.input(socket)
         profile = desk.profile(edit.session.interface)
         if not profile.socket(socket).preamp:
             raise Refusal(f"Socket {socket} ({profile.socket(socket).connector}) has no preamp, so its gain is fixed.")
-        gain = profile.check_gain(gain_db)
+        gain = to(profile, row.gain_db)
         edit.expect(row, "gain_db", was, f"The gain of socket {socket}")
         edit.what = f"Gain of socket {socket} from {row.gain_db:+g} to {gain:+g} dB"
         row.gain_db = gain

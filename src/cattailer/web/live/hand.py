@@ -2,14 +2,19 @@
 
 import threading
 import time
+from collections.abc import Sequence
 from contextlib import suppress
+from itertools import chain
 
 from cattailer.core.errors import Refusal
 from cattailer.core.mix.moving import Move
+from cattailer.core.mix.stepping import Gestures, Step, by_control
 from cattailer.services.desk.desk import Desk
 from cattailer.services.stages.listen import gestures, guiding
 
 FORGOTTEN_S = 2.0
+NOT_HEARD = (409, 503)
+"""Another session is open, or no engine runs: it is written down all the same."""
 
 
 class Hand:
@@ -17,16 +22,16 @@ class Hand:
 
     def __init__(self, desk: Desk, session_id: int) -> None:
         self._desk, self._session = desk, session_id
-        self._moved: dict[tuple[str, str, str], Move] = {}
-        self._newest: dict[tuple[str, str, str], Move] = {}
+        self._moved: Gestures = {}
+        self._newest: Gestures = {}
         self._lock = threading.Lock()
         self._at = 0.0
         self._holds = False
 
-    def move(self, moves: list[Move]) -> None:
-        """Of what comes within a moment the newest counts."""
+    def move(self, moves: Sequence[Move | Step]) -> None:
+        """Of moves that come within a moment the newest counts; steps add up."""
         with self._lock:
-            self._newest |= {m.of: m for m in moves}
+            self._newest = by_control(self._newest, moves)
         self._at = time.monotonic()
 
     @property
@@ -40,12 +45,17 @@ class Hand:
         return bool(self._moved) and time.monotonic() - self._at > FORGOTTEN_S
 
     def send(self) -> None:
-        """Lets it be heard. Raises Refusal for what cannot be moved; that is forgotten."""
+        """Lets it be heard, where this session is. Raises Refusal for what cannot be moved; that is forgotten."""
         with self._lock:
             newest, self._newest = self._newest, {}
         if newest:
-            gestures.move(self._desk, self._session, list(newest.values()))
-            self._moved |= newest
+            moves = list(chain.from_iterable(newest.values()))
+            try:
+                gestures.move(self._desk, self._session, moves)
+            except Refusal as why:
+                if why.status not in NOT_HEARD:
+                    raise
+            self._moved = by_control(self._moved, moves)
 
     def hold(self, keys: list[int]) -> None:
         """Guide notes. Raises Refusal."""
@@ -62,5 +72,5 @@ class Hand:
 
     def let_go(self) -> None:
         self.send()
-        moved, self._moved = list(self._moved.values()), {}
+        moved, self._moved = list(chain.from_iterable(self._moved.values())), {}
         gestures.settle(self._desk, self._session, moved)

@@ -22,6 +22,7 @@ from pydantic import ValidationError
 from cattailer.core.access.rights import EVERYTHING, Rights
 from cattailer.core.errors import Refusal
 from cattailer.core.mix.moving import Move
+from cattailer.core.mix.stepping import Step
 from cattailer.services.desk.desk import Desk
 from cattailer.services.stages.levels import tuning, watch
 from cattailer.web.live.hand import Hand
@@ -117,13 +118,13 @@ class Line:
             self.say("problem", message=UNKNOWN_WISH)
             return
         asked = {name for name in wish.model_fields_set if getattr(wish, name) not in (None, False, [])}
-        if why := self.rights.refuses(asked, wish.listen or 0, {target for _, target, *_ in wish.move}):
+        if why := self.rights.refuses(asked, wish.listen or 0, {target for _, target, *_ in (*wish.move, *wish.step)}):
             self.say("problem", message=why)
             return
         before = self.wish
         if wish.listen is not None:
             self.mix = wish.listen
-        self._hand.move([Move(*control) for control in wish.move])
+        self._hand.move([*(Move(*c) for c in wish.move), *(Step(*c) for c in wish.step)])
         keys = wish.keys
         if wish.settle:
             self._do(self._hand.let_go)

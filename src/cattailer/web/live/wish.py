@@ -8,18 +8,20 @@ UNKNOWN_WISH = "The page asked for something that is not known here. Reload it."
 
 Key = Annotated[str, Field(max_length=40)]
 Control = tuple[Key, Key, Key, Annotated[float, Field(allow_inf_nan=False, ge=-1e5, le=1e5)]]
-"""(end, target, what, value), as in ``core.mix.moving``."""
+"""(end, target, what, value or by how much), as in ``core.mix.moving`` and ``core.mix.stepping``."""
 
 
 class Wish(BaseModel):
     """``listen`` to a mix (0: none), ``tune`` the row of a socket (0: none), ``levels`` while that stage is open,
-    ``move`` controls, ``settle`` when the hand lets go of them, and the ``keys`` of the guide notes that are held."""
+    ``move`` controls, ``step`` them up or down from where they are, ``settle`` when the hand lets go of them, and the
+    ``keys`` of the guide notes that are held."""
 
     model_config = ConfigDict(extra="forbid", strict=True)
     listen: int | None = Field(default=None, ge=0, le=1 << 31)
     tune: int | None = Field(default=None, ge=0, le=1000)
     levels: bool = False
     move: list[Control] = Field(default=[], max_length=64)
+    step: list[Control] = Field(default=[], max_length=64)
     settle: bool = False
     keys: list[Annotated[int, Field(ge=0, le=127)]] | None = Field(default=None, max_length=16)
 

@@ -5,6 +5,7 @@ from collections.abc import Sequence
 from cattailer.core.errors import Refusal
 from cattailer.core.mix.effects import Effects, changed
 from cattailer.core.mix.moving import GONE, Move, checked, value_of
+from cattailer.core.mix.stepping import Gesture, Step, by_control, end_of, value_of_row
 from cattailer.core.patch.ends import CLICK, EVERYWHERE, GROUP, GUIDE, MIX, RETURN, TRACK, kind_of, mix_end, number_in
 from cattailer.engine.messages.commands import MoveControls
 from cattailer.services.desk.desk import Desk
@@ -19,24 +20,28 @@ _WORDS = {
 }
 
 
-def move(desk: Desk, session_id: int, moves: Sequence[Move]) -> None:
+def move(desk: Desk, session_id: int, moves: Sequence[Move | Step]) -> None:
     """Heard at once; nothing is written down. Raises Refusal for what cannot be moved."""
-    plain = [(m.end, m.target, m.what, m.value) for m in moves]
-    desk.engine.ask(MoveControls(session_id, plain), MOVE_S)
+    to = [(*m.of, m.value) for m in moves if isinstance(m, Move)]
+    by = [(*s.of, s.by) for s in moves if isinstance(s, Step)]
+    desk.engine.ask(MoveControls(session_id, to, by), MOVE_S)
 
 
-def settle(desk: Desk, session_id: int, moves: Sequence[Move]) -> None:
-    """Writes down where controls were left. Raises Refusal for what cannot be; then none of them is."""
+def settle(desk: Desk, session_id: int, moves: Sequence[Move | Step]) -> None:
+    """Writes down where controls were left; what was stepped leads on from what is written there, so that steps of
+    several pages add up. Raises Refusal for what cannot be; then none of them is."""
     if not moves:
         return
     with editing(desk, session_id) as edit:
-        words = [_apply(edit, checked(m)) for m in moves]
+        words = [_apply(edit, gesture) for gesture in by_control({}, moves).values()]
         edit.what = words[0] if len(set(words)) == 1 else f"{len(words)} controls moved"
 
 
-def _apply(edit: Edit, move: Move) -> str:
+def _apply(edit: Edit, gesture: Gesture) -> str:
     """Changes a row; returns what it was, in words."""
-    row = cell_row(edit, move.end, move.target) if move.target else end_row(edit, move.end)
+    first = gesture[0]
+    row = cell_row(edit, first.end, first.target) if first.target else end_row(edit, first.end)
+    move = checked(end_of(gesture, value_of_row(row, first) if isinstance(first, Step) else 0.0))
     kind, dot, setting = move.what.partition(".")
     if dot:
         assert not isinstance(row, Route | Mix)

@@ -2,7 +2,7 @@
 
 from typing import Annotated
 
-from flask import Blueprint, Response
+from flask import Blueprint, Response, request
 from pydantic import BeforeValidator, Field
 
 from cattailer.services.keeping import placing
@@ -36,6 +36,12 @@ class Typed(Form):
 class Gain(Form):
     gain_db: Decibels
     was: Decibels | None = None
+
+
+class Nudge(Form):
+    """From what it is."""
+
+    by: Decibels
 
 
 class On(Form):
@@ -93,8 +99,11 @@ def rename(session_id: int, track_id: int) -> Response:
 
 @blueprint.post("/inputs/<int:socket>/gain")
 def gain(session_id: int, socket: int) -> Response:
-    wish = form(Gain)
-    inputs.set_gain(desk(), session_id, socket, wish.gain_db, wish.was)
+    wish = form(Nudge) if "by" in request.form else form(Gain)
+    if isinstance(wish, Nudge):
+        inputs.step_gain(desk(), session_id, socket, wish.by)
+    else:
+        inputs.set_gain(desk(), session_id, socket, wish.gain_db, wish.was)
     return done()
 
 

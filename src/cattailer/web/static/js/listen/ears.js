@@ -42,12 +42,15 @@ export function startEars() {
     for (const output of document.querySelectorAll("[data-down]")) write(output, down[output.dataset.down]);
   });
   // A figure that is nudged is heard on its way; it is written down when it is left alone.
-  document.addEventListener("nudged", ({ target }) => {
-    const value = Number(target.value.replace("−", "-"));
-    if (!target.dataset.move || !Number.isFinite(value)) return;
-    wish({ move: [[...JSON.parse(target.dataset.move), value]] });
+  document.addEventListener("nudged", ({ target, detail: by }) => {
+    if (!target.dataset.move) return;
+    wish({ step: [[...JSON.parse(target.dataset.move), by]] });
     clearTimeout(letting);
-    letting = setTimeout(() => wish({ settle: true }), LET_GO_MS);
+    letting = setTimeout(() => {
+      target.defaultValue = target.value;
+      typed = false;
+      wish({ settle: true });
+    }, LET_GO_MS);
   });
   if (!document.getElementById("ears")) return;
   rows.addEventListener("pointerdown", grab);
@@ -58,7 +61,10 @@ export function startEars() {
   rows.addEventListener("dblclick", ({ target }) => {
     const cell = target.closest(".cell");
     if (!cell) return;
-    if (target.closest(".cell-turn")) panBy(cell, -Number(cell.dataset.pan));
+    if (target.closest(".cell-turn")) {
+      pan(cell, 0);
+      settle();
+    }
     else move(cell, 0, true);
   });
 }
@@ -129,7 +135,7 @@ function roll(event) {
   const cell = event.target.closest(".cell");
   if (!can(cell) || cell !== document.activeElement) return;
   event.preventDefault();
-  move(cell, Number(cell.dataset.level) + (event.deltaY < 0 ? 1 : -1) * (event.shiftKey ? 0.1 : 0.5), true);
+  stepBy(cell, (event.deltaY < 0 ? 1 : -1) * (event.shiftKey ? 0.1 : 0.5));
 }
 
 function key(event) {
@@ -137,8 +143,8 @@ function key(event) {
   if (!cell || event.target !== cell || event.ctrlKey || event.metaKey || event.altKey) return;
   const fine = event.shiftKey ? 0.1 : 1;
   const action = {
-    ArrowRight: () => move(cell, Number(cell.dataset.level) + fine, true),
-    ArrowLeft: () => move(cell, Number(cell.dataset.level) - fine, true),
+    ArrowRight: () => stepBy(cell, fine),
+    ArrowLeft: () => stepBy(cell, -fine),
     ArrowUp: () => beside(cell, -1),
     ArrowDown: () => beside(cell, 1),
     Backspace: () => move(cell, 0, true),
@@ -159,37 +165,57 @@ function beside(cell, by) {
   column[column.indexOf(cell) + by]?.focus();
 }
 
-// Shows the level, sends it, and when ``whole`` lets go by itself after a while.
-function move(cell, level, whole) {
+// Up or down from wherever it is: another page may step it too, and both add up.
+function stepBy(cell, by) {
   if (!can(cell)) return;
-  const rounded = Math.round(Math.min(points().at(-1)[0], Math.max(lowest(), level)) * 10) / 10;
-  cell.dataset.level = rounded;
-  cell.style.setProperty("--at", `${100 * shareOf(rounded)}%`);
-  if (cell.dataset.muted === undefined) cell.querySelector("output").textContent = figure(rounded);
-  if (waiting && waiting !== cell) sendWaiting();
-  waiting = cell;
-  moves();
-  if (!sender) sender = setTimeout(sendWaiting, SEND_MS);
-  if (whole) {
-    clearTimeout(letting);
-    letting = setTimeout(settle, LET_GO_MS);
-  }
+  sendWaiting();
+  show(cell, Number(cell.dataset.level) + by);
+  wish({ step: [[endOf(cell), cell.dataset.target, cell.dataset.what, by]] });
+  letGoSoon();
 }
 
-function panBy(cell, by) {
-  pan(cell, Number(cell.dataset.pan) + by);
+function letGoSoon() {
   clearTimeout(letting);
   letting = setTimeout(settle, LET_GO_MS);
 }
 
+function show(cell, level) {
+  const rounded = Math.round(Math.min(points().at(-1)[0], Math.max(lowest(), level)) * 10) / 10;
+  cell.dataset.level = rounded;
+  cell.style.setProperty("--at", `${100 * shareOf(rounded)}%`);
+  if (cell.dataset.muted === undefined) cell.querySelector("output").textContent = figure(rounded);
+  moves();
+}
+
+// Shows the level, sends it, and when ``whole`` lets go by itself after a while.
+function move(cell, level, whole) {
+  if (!can(cell)) return;
+  show(cell, level);
+  if (waiting && waiting !== cell) sendWaiting();
+  waiting = cell;
+  if (!sender) sender = setTimeout(sendWaiting, SEND_MS);
+  if (whole) letGoSoon();
+}
+
+function panBy(cell, by) {
+  if (!can(cell) || cell.dataset.pan === undefined) return;
+  showPan(cell, Number(cell.dataset.pan) + by);
+  wish({ step: [[endOf(cell), cell.dataset.target, "pan", by]] });
+  letGoSoon();
+}
+
 function pan(cell, to) {
   if (!can(cell) || cell.dataset.pan === undefined) return;
+  const before = cell.dataset.pan;
+  showPan(cell, to);
+  if (cell.dataset.pan !== before) wish({ move: [[endOf(cell), cell.dataset.target, "pan", Number(cell.dataset.pan)]] });
+}
+
+function showPan(cell, to) {
   const value = Math.round(Math.min(1, Math.max(-1, to)) * 20) / 20;
-  if (Number(cell.dataset.pan) === value) return;
   cell.dataset.pan = value;
-  moves();
   cell.style.setProperty("--pan", `${50 + 50 * value}%`);
-  wish({ move: [[endOf(cell), cell.dataset.target, "pan", value]] });
+  moves();
 }
 
 function figure(db) {

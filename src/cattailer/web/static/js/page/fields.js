@@ -6,6 +6,7 @@ export function startFields() {
   document.addEventListener("htmx:configRequest", ({ detail }) => {
     const { elt, parameters } = detail;
     if (elt.dataset?.was !== undefined && elt.name) parameters.was = elt.dataset.was;
+    if (elt.dataset?.by !== undefined) nudgedOnly(elt, parameters);
     if (elt.dataset?.signed !== undefined) parameters.author = localStorage.getItem("author") ?? "";
   });
   const author = document.getElementById("author");
@@ -16,6 +17,7 @@ export function startFields() {
   document.addEventListener("htmx:afterRequest", ({ detail }) => {
     const { elt, successful, requestConfig } = detail;
     if (successful && elt.dataset?.was !== undefined && elt.name) elt.dataset.was = elt.value.trim().replace(/\s+/g, " ");
+    if (successful && elt.dataset?.nudge !== undefined) elt.defaultValue = elt.value;
     if (successful && requestConfig.verb === "post" && elt.matches?.("form[data-tell]")) elt.reset();
     if (successful && elt.dataset?.clears !== undefined) document.activeElement?.blur();
   });
@@ -26,7 +28,11 @@ export function startFields() {
     event.preventDefault();
     nudge(field, event.deltaY < 0 ? 1 : -1, event.shiftKey);
   }, { passive: false });
-  document.addEventListener("input", ({ target }) => { if (target.matches?.("input.down")) naming = true; });
+  document.addEventListener("input", ({ target }) => {
+    if (target.matches?.("input.down")) naming = true;
+    delete target.dataset.by; // what is typed says where it is to be
+  });
+  document.addEventListener("focusout", ({ target }) => sendNudges(target));
   document.addEventListener("focusin", ({ target }) => { if (!target.matches?.("input.down")) naming = false; });
   document.addEventListener("pointerdown", () => { naming = false; });
   for (const event of ["focusin", "pointerdown"]) document.addEventListener(event, ({ target }) => fill(target), true);
@@ -40,15 +46,28 @@ export function startFields() {
   document.addEventListener("submit", (event) => { if (event.target.method !== "dialog") event.preventDefault(); });
 }
 
-// Arrows and the wheel nudge a figure by its step; Shift is fine. Each nudge is sent when it is left alone.
-let nudged = 0;
-function nudge(field, by, fine) {
-  const step = Number(field.dataset.nudge) * (fine ? 0.1 : 1);
-  const value = Number(field.value.replace("−", "-")) + by * Math.max(step, 0.1);
+// Arrows and the wheel nudge a figure by its step; Shift is fine. By how much is sent, not where it leads to: so nudges of
+// several pages add up. What is heard on its way goes by the line (ears.js), all else when it is left alone.
+function nudge(field, ways, fine) {
+  const by = ways * Math.max(Number(field.dataset.nudge) * (fine ? 0.1 : 1), 0.1);
+  const value = Number(field.value.replace("−", "-")) + by;
   field.value = (value > 0 ? "+" : "") + String(Math.round(value * 10) / 10);
-  field.dispatchEvent(new Event("nudged", { bubbles: true }));
-  clearTimeout(nudged);
-  nudged = setTimeout(() => htmx.trigger(field, "change"), 300);
+  field.dispatchEvent(new CustomEvent("nudged", { bubbles: true, detail: by }));
+  if (field.dataset.move !== undefined) return;
+  field.dataset.by = Math.round(10 * (Number(field.dataset.by ?? 0) + by)) / 10;
+  clearTimeout(Number(field.dataset.waits));
+  field.dataset.waits = setTimeout(() => sendNudges(field), 300);
+}
+
+function sendNudges(field) {
+  if (field.dataset?.by !== undefined) htmx.trigger(field, "change");
+}
+
+function nudgedOnly(field, parameters) {
+  parameters.by = field.dataset.by;
+  delete field.dataset.by;
+  delete parameters[field.name];
+  delete parameters.was;
 }
 
 function nextRow(event) {

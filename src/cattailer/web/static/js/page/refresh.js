@@ -8,7 +8,7 @@
 // - ``data-watch`` on ``#rows`` names a figure of the frame that they show; when it changes, they are fetched too.
 // - Whoever presses is not disturbed: nothing is swapped between a finger's going down and its coming up, or the press
 //   would reach nobody.
-// - Whoever is typing is not disturbed: a field with ``data-was`` or ``data-typing``, or in a form with ``data-typing``, holds
+// - Whoever is typing is not disturbed: a field with ``data-nudge`` that says something else than was sent, one with ``data-was`` or ``data-typing``, or in a form with ``data-typing``, holds
 //   the refresh back until it is left. What must survive a refresh has an id, and ``hx-preserve`` where it is drawn upon.
 import { on, tell } from "./socket.js";
 
@@ -108,7 +108,8 @@ async function fetchAsNeeded() {
 // when they leave it.
 function typing() {
   const field = document.activeElement;
-  const { was, typing: asked } = field?.dataset ?? {};
+  const { was, typing: asked, nudge } = field?.dataset ?? {};
+  if (nudge !== undefined) return field.value !== field.defaultValue; // what was sent already may change under the hand
   if (was !== undefined || asked !== undefined) return true;
   return Boolean(field?.matches("input:not([type=checkbox])") && field.closest("form[data-typing]"));
 }
