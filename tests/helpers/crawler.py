@@ -127,7 +127,11 @@ class Crawler:
                 continue
             for way in (MOUSE, KEYBOARD):
                 if self._chosen(address, control, way):
-                    self._try(address, session, control, way)
+                    try:
+                        self._try(address, session, control, way)
+                    except Error:  # a page that a press before had asked for came just now
+                        self._go(address, session)
+                        self._try(address, session, control, way)
 
     def _controls(self) -> Iterator[Control]:
         for found in self.page.evaluate(CONTROLS):

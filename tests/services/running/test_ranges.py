@@ -1,10 +1,12 @@
 """The range, and going to bars."""
 
+from concurrent.futures import ThreadPoolExecutor
 
 import pytest
 from sqlalchemy import select
 
 from cattailer.core.errors import NotNow, Refusal
+from cattailer.engine.messages.commands import GetStatus
 from cattailer.services.desk import standin
 from cattailer.services.desk.desk import Desk
 from cattailer.services.running import arming, click, frame, marking, ranges, runs, transport
@@ -104,6 +106,14 @@ def test_bars_are_steps_and_the_players_obey(desk: Desk) -> None:
     click.set_click(desk, session, True)
     assert frame.show(desk, session).deck.click
     assert lanes.window(desk, session, bar(17)).ticks[0].sample == bar(17)
+
+
+def test_bars_of_two_pages_add_up(desk: Desk) -> None:
+    session = demo.load(desk)
+    opening.open_session(desk, session)
+    with ThreadPoolExecutor(2) as pages:
+        list(pages.map(lambda _: transport.move_bars(desk, session, 1), range(16)))
+    assert desk.engine.ask(GetStatus()).position == demo.tempo().sample_of(17)
 
 
 def test_the_ruler_counts_bars_or_seconds_and_places_are_typed_either_way(desk: Desk) -> None:

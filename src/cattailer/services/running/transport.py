@@ -1,5 +1,6 @@
 """Rolling, capturing, stopping, and going somewhere."""
 
+import threading
 from dataclasses import asdict, replace
 from pathlib import Path
 
@@ -61,17 +62,25 @@ def go_to_bar(desk: Desk, session_id: int, bar: int) -> Status:
     return locate(desk, session_id, position)
 
 
+class LiveWalking:
+    """Bars of several pages add up: one goes on from where another has come to."""
+
+    def __init__(self) -> None:
+        self.lock = threading.Lock()
+
+
 def move_bars(desk: Desk, session_id: int, bars: int) -> Status:
     """Goes to the start of a bar: 0 of this one, -1 the one before, 1 the next. Before 0 it goes only as far as there
     is something to hear."""
     with desk.database.transaction() as db:
         session = get_session(db, session_id)
         tempo, first = tempo_of(session), first_of_takes(session)
-    position = desk.engine.ask(GetStatus()).position
-    bar = tempo.bar_beat_at(position).bar
-    if bars < 0 and position > tempo.sample_of(bar):
-        bars += 1
-    return locate(desk, session_id, max(first, -BEFORE_ZERO_S * tempo.rate_hz, tempo.sample_of(bar + bars)))
+    with desk.live.of(session_id, LiveWalking).lock:
+        position = desk.engine.ask(GetStatus()).position
+        bar = tempo.bar_beat_at(position).bar
+        if bars < 0 and position > tempo.sample_of(bar):
+            bars += 1
+        return locate(desk, session_id, max(first, -BEFORE_ZERO_S * tempo.rate_hz, tempo.sample_of(bar + bars)))
 
 
 def again(desk: Desk, session_id: int, pressed: int | None = None) -> Status:
