@@ -1,11 +1,13 @@
 """The range, and going to bars."""
 
+import time
 from concurrent.futures import ThreadPoolExecutor
 
 import pytest
 from sqlalchemy import select
 
 from cattailer.core.errors import NotNow, Refusal
+from cattailer.engine.messages.answers import Status
 from cattailer.engine.messages.commands import GetStatus
 from cattailer.services.desk import standin
 from cattailer.services.desk.desk import Desk
@@ -108,9 +110,16 @@ def test_bars_are_steps_and_the_players_obey(desk: Desk) -> None:
     assert lanes.window(desk, session, bar(17)).ticks[0].sample == bar(17)
 
 
-def test_bars_of_two_pages_add_up(desk: Desk) -> None:
+def test_bars_of_two_pages_add_up(desk: Desk, monkeypatch: pytest.MonkeyPatch) -> None:
     session = demo.load(desk)
     opening.open_session(desk, session)
+    locate = transport.locate
+
+    def slowly(desk: Desk, session_id: int, position: int) -> Status:
+        time.sleep(0.02)  # so that the other page asks meanwhile
+        return locate(desk, session_id, position)
+
+    monkeypatch.setattr(transport, "locate", slowly)
     with ThreadPoolExecutor(2) as pages:
         list(pages.map(lambda _: transport.move_bars(desk, session, 1), range(16)))
     assert desk.engine.ask(GetStatus()).position == demo.tempo().sample_of(17)
