@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 
 from playwright.sync_api import APIRequestContext, Error, Page, Response
 
-SETTLE_MS = 450
+SETTLE_MS, PRESS_MS = 450, 6000
 MOUSE, KEYBOARD = "mouse", "keyboard"
 ALIKE = 2
 """So many controls are pressed of those that differ in their numbers and names only."""
@@ -17,6 +17,8 @@ SAID = re.compile("Failed to load resource|Response Status Error Code")
 EXPECTED: tuple[tuple[str, str, str, str], ...] = (
     # (address, control, complaint), all as patterns, and why it is right
     (r"/devices", r"Show a code|Called", r"400 POST /devices/offer", "no mix was chosen for the player, and it says so"),
+    (r"/patch/list", r"Show what would change", r"400 POST .*/preview", "the list is empty, and it says so"),
+    (r"", r"^(Undo|Redo)$", r"409 POST .*/(un|re)do", "nothing was done yet, and it says so"),
     (r"/takes/bin/", r"Delete what is ticked", r"400", "nothing was ticked, and it says so"),
     (r"/timing/trip", r"Measure", r"4\d\d|nothing", "no cable is plugged, and it says so"),
     (r"", r"^Capture$", r"409 POST .*/capture$", "no track is armed, and it says so"),
@@ -193,17 +195,17 @@ class Crawler:
     @staticmethod
     def _press(node, control: Control, way: str) -> None:  # type: ignore[no-untyped-def]
         if way == MOUSE:
-            node.click(timeout=1500, no_wait_after=True)
+            node.click(timeout=PRESS_MS, no_wait_after=True)
             return
-        node.focus(timeout=1500)
+        node.focus(timeout=PRESS_MS)
         if control.tag == "select":
-            node.press("ArrowDown", timeout=1500, no_wait_after=True)
+            node.press("ArrowDown", timeout=PRESS_MS, no_wait_after=True)
         elif control.type in ("checkbox", "radio"):
-            node.press("Space", timeout=1500, no_wait_after=True)
+            node.press("Space", timeout=PRESS_MS, no_wait_after=True)
         elif control.type == "range":
-            node.press("ArrowRight", timeout=1500, no_wait_after=True)
+            node.press("ArrowRight", timeout=PRESS_MS, no_wait_after=True)
         else:
-            node.press("Enter", timeout=1500, no_wait_after=True)
+            node.press("Enter", timeout=PRESS_MS, no_wait_after=True)
 
     def _take_back(self, session: str, revision: int) -> None:
         with suppress(Error):

@@ -33,7 +33,7 @@ def running_studio() -> Iterator[Studio]:
             return False
 
     try:
-        wait_for(alive)
+        wait_for(alive, 120)
         yield Studio(url, home, process, f"http://{outward_address()}:{port}", f"https://{outward_address()}:{secure_port}")
     finally:
         process.send_signal(signal.SIGINT)

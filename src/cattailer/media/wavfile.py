@@ -4,6 +4,7 @@ import os
 import re
 import struct
 import zlib
+from collections.abc import Iterator
 from dataclasses import dataclass
 from html import unescape
 from pathlib import Path
@@ -53,30 +54,20 @@ def _inspect(file: BinaryIO, path: Path, size: int) -> WaveInfo:
     if len(head) < 12 or head[:4] not in (b"RIFF", b"RF64") or head[8:] != b"WAVE":
         raise NotAWave(f"{path.name} is not a WAV file")
     fmt: bwf.Format | None = None
-    data_offset = data_bytes = long_bytes = start = 0
+    data_offset = data_bytes = start = 0
     riff_bytes = struct.unpack("<I", head[4:8])[0]
     names: tuple[str, ...] = ()
     offsets: dict[int, int] = {}
     labels: dict[int, str] = {}
-    at = 12
-    while at + 8 <= size:
-        file.seek(at)
-        name, length = struct.unpack("<4sI", file.read(8))
+    for name, length in _chunks(file, head, size):
         if name == b"data":
-            data_offset, data_bytes = at + 8, length
-            if length == 0xFFFFFFFF and head[:4] == b"RF64":
-                data_bytes = long_bytes
-            length = data_bytes
-            if length == 0 or at + 8 + length > size:
-                break
-        elif name == b"ds64":
-            long_riff_bytes, long_bytes = struct.unpack("<QQ", file.read(16))
-            riff_bytes = long_riff_bytes if head[:4] == b"RF64" else riff_bytes
+            data_offset, data_bytes = file.tell(), length
+        elif name == b"ds64" and head[:4] == b"RF64":
+            riff_bytes = int.from_bytes(file.read(8), "little")
         elif name == b"fmt ":
             fmt = _format(file.read(min(length, 40)), path)
         elif name == b"bext":
-            body = file.read(min(length, 602))
-            start = struct.unpack("<Q", body[338:346])[0] if len(body) >= 346 else 0
+            start = _stamp(file.read(min(length, 602))) or 0
         elif name == b"iXML":
             text = file.read(min(length, 1 << 20)).decode("utf-8", "replace")
             names = tuple(unescape(n) for n in re.findall(r"<NAME>(.*?)</NAME>", text))
@@ -87,7 +78,6 @@ def _inspect(file: BinaryIO, path: Path, size: int) -> WaveInfo:
                 offsets[number] = offset
         elif name == b"LIST":
             labels |= _labels(file.read(min(length, 1 << 20)))
-        at += 8 + length + length % 2
     if fmt is None or not data_offset:
         raise NotAWave(f"{path.name} has no sound in it that can be read")
     present_bytes = size - data_offset
@@ -102,22 +92,34 @@ def time_stamp(path: Path) -> int | None:
     """Where a Broadcast WAV of any sample format says that it begins, in its own samples; None where it, or another
     kind of file, says nothing. Raises OSError."""
     with open(path, "rb") as file:
-        size, at, long_bytes = os.fstat(file.fileno()).st_size, 12, 0
         head = file.read(12)
         if head[:4] not in (b"RIFF", b"RF64") or head[8:] != b"WAVE":
             return None
-        while at + 8 <= size:
-            file.seek(at)
-            name, length = struct.unpack("<4sI", file.read(8))
-            if name == b"bext" and length >= 346 and at + 354 <= size:
-                file.seek(at + 8 + 338)
-                return int.from_bytes(file.read(8), "little")
-            if name == b"ds64":
-                long_bytes = int.from_bytes(file.read(16)[8:], "little")
-            if name == b"data" and length == 0xFFFFFFFF:
-                length = long_bytes
-            at += 8 + length + length % 2
-    return None
+        chunks = _chunks(file, head, os.fstat(file.fileno()).st_size)
+        return next((_stamp(file.read(min(length, 602))) for name, length in chunks if name == b"bext"), None)
+
+
+def _chunks(file: BinaryIO, head: bytes, size: int) -> Iterator[tuple[bytes, int]]:
+    """The name and length of each chunk after ``head``, with the file at its first byte. In an RF64 file the length of
+    the sound is that in its ds64 chunk. Sound whose end is not there is the last one."""
+    at, long_bytes = len(head), 0
+    while at + 8 <= size:
+        file.seek(at)
+        name, length = struct.unpack("<4sI", file.read(8))
+        if name == b"ds64":
+            long_bytes = int.from_bytes(file.read(16)[8:], "little")
+        if name == b"data" and length == 0xFFFFFFFF and head[:4] == b"RF64":
+            length = long_bytes
+        file.seek(at + 8)
+        yield name, length
+        if name == b"data" and (length == 0 or at + 8 + length > size):
+            return
+        at += 8 + length + length % 2
+
+
+def _stamp(bext: bytes) -> int | None:
+    """The time reference of a ``bext`` chunk (EBU Tech 3285)."""
+    return int.from_bytes(bext[338:346], "little") if len(bext) >= 346 else None
 
 
 def _format(body: bytes, path: Path) -> bwf.Format:

@@ -1,5 +1,7 @@
 // Fields in rows: what was shown goes with what was typed, so that the server sees when somebody else
 // was faster; after typing a name, Tab goes to the name in the next row; choices are filled when first opened.
+import { leaveField } from "./focus.js";
+
 let naming = false; // names are being typed one after the other
 
 export function startFields() {
@@ -19,7 +21,7 @@ export function startFields() {
     if (successful && elt.dataset?.was !== undefined && elt.name) elt.dataset.was = elt.value.trim().replace(/\s+/g, " ");
     if (successful && elt.dataset?.nudge !== undefined) elt.defaultValue = elt.value;
     if (successful && requestConfig.verb === "post" && elt.matches?.("form[data-tell]")) elt.reset();
-    if (successful && elt.dataset?.clears !== undefined) document.activeElement?.blur();
+    if (successful && elt.dataset?.clears !== undefined && document.activeElement?.matches("input")) leaveField(document.activeElement);
   });
   document.addEventListener("keydown", nextRow);
   document.addEventListener("wheel", (event) => {

@@ -27,6 +27,11 @@ export function focusRow(row) {
   row.focus({ preventScroll: true });
 }
 
+// Typed is typed: the focus goes to the row, where single keys act; outside rows to what the field stands in.
+export function leaveField(field) {
+  focusRow(field.closest(ROW) ?? field.parentElement);
+}
+
 // The control at that place within an element, or the nearest before or after it that can be seen.
 function focusNear(home, place) {
   const all = [...(home?.querySelectorAll(REACHED) ?? [])];

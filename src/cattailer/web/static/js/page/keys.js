@@ -3,7 +3,7 @@
 // in the row, or it would take Space from the transport.
 import { captures } from "../deck/clock.js";
 import { post } from "./ask.js";
-import { focusRow } from "./focus.js";
+import { focusRow, leaveField } from "./focus.js";
 import { say } from "./messages.js";
 
 const PRESSED = "a[href], button, input, select, textarea, summary, audio, [role=button], #grid td";
@@ -17,8 +17,8 @@ export function startKeys() {
   document.addEventListener("keydown", (event) => {
     const typing = event.target.closest(TYPED);
     if (typing) {
-      if (event.key === "Enter" && (typing.classList.contains("typed") || (typing.dataset.was !== undefined && !typing.form))) leave(typing);
-      if (event.key === "Escape" && typing.dataset.was !== undefined) { typing.value = typing.dataset.was; leave(typing); }
+      if (event.key === "Enter" && (typing.classList.contains("typed") || (typing.dataset.was !== undefined && !typing.form))) leaveField(typing);
+      if (event.key === "Escape" && typing.dataset.was !== undefined) { typing.value = typing.dataset.was; leaveField(typing); }
       return;
     }
     if (document.querySelector("dialog[open]")) return;
@@ -64,13 +64,6 @@ function leaveInRow(event) {
   const home = control.closest(".row, [data-row]");
   if (home && !home.contains(document.activeElement)) focusRow(home);
   else if (!home && document.activeElement?.matches("button, a[href], [type=checkbox], [type=radio]")) document.activeElement.blur();
-}
-
-// Typed is typed: the focus goes to the row, where single keys act.
-function leave(field) {
-  const home = field.closest(".row, [data-row]");
-  if (home) focusRow(home);
-  else field.blur();
 }
 
 function find({ key, code, shiftKey }) {
