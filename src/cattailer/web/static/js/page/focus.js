@@ -5,6 +5,8 @@ const ROW = ".row, [data-row]";
 let kept = null; // {id, place}, or {id, row} for a row itself
 
 export function startFocus() {
+  document.getElementById(sessionStorage.getItem("focus") ?? "")?.focus({ preventScroll: true });
+  sessionStorage.removeItem("focus");
   document.addEventListener("htmx:beforeSwap", () => {
     const here = document.activeElement;
     const home = here && here !== document.body ? here.parentElement?.closest("[id]") : null;
@@ -25,6 +27,12 @@ export function focusRow(row) {
   if (!row) return;
   if (!row.hasAttribute("tabindex")) row.tabIndex = -1;
   row.focus({ preventScroll: true });
+}
+
+// To another page, where the same control has the focus again.
+export function goFrom(control, address) {
+  sessionStorage.setItem("focus", control.id);
+  location.href = address;
 }
 
 // Typed is typed: the focus goes to the row, where single keys act; outside rows to what the field stands in.

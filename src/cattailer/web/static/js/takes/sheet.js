@@ -1,6 +1,7 @@
 // The comp sheet: cells are walked with the arrows, heard, chosen and marked; waveforms are drawn once for all cells of a row.
 import { askJson, askText, post } from "../page/ask.js";
 import { forgetColours, LIFT, paint, prepared } from "../page/canvas.js";
+import { goFrom } from "../page/focus.js";
 import { say } from "../page/messages.js";
 import { on } from "../page/socket.js";
 
@@ -16,7 +17,7 @@ let position = 0;
 
 export function startSheet() {
   document.addEventListener("change", ({ target }) => {
-    if (target.matches("[data-goes]")) location.href = `${target.dataset.address}?track=${target.value}`;
+    if (target.matches("[data-goes]")) goFrom(target, `${target.dataset.address}?track=${target.value}`);
   });
   document.addEventListener("htmx:afterRequest", ({ detail }) => {
     if (detail.successful && detail.elt.matches?.("[data-empties]")) detail.elt.reset();
