@@ -19,6 +19,10 @@ EXPECTED: tuple[tuple[str, str, str, str], ...] = (
     (r"/devices", r"Show a code|Called", r"400 POST /devices/offer", "no mix was chosen for the player, and it says so"),
     (r"/patch/list", r"Show what would change", r"400 POST .*/preview", "the list is empty, and it says so"),
     (r"", r"^(Undo|Redo)$", r"409 POST .*/(un|re)do", "nothing was done yet, and it says so"),
+    (r"", r"^Bar 1$", r"nothing", "it is there already"),
+    (r"/patch/check", r"^knock", r"nothing", "a knock is seen on a meter"),
+    (r"/takes/sheet/", r"Draw|bar, beat or time", r"400 POST .*/draw$", "from or to is empty, and it says so"),
+    (r"/takes/compared/", r"^Compare$", r"409 POST", "there are no two takes there, and it says so"),
     (r"/takes/bin/", r"Delete what is ticked", r"400", "nothing was ticked, and it says so"),
     (r"/timing/trip", r"Measure", r"4\d\d|nothing", "no cable is plugged, and it says so"),
     (r"", r"^Capture$", r"409 POST .*/capture$", "no track is armed, and it says so"),
@@ -46,7 +50,7 @@ SHOWN = """() => {
   return [location.pathname + location.search, document.querySelectorAll("dialog[open]").length, document.body.dataset.state,
     document.getElementById("message")?.textContent, localStorage.length, scrollY,
     [...document.querySelectorAll("details")].map((one) => one.open).join(),
-    document.documentElement.dataset.theme, copy.innerHTML.replace(/\\s+/g, " ")];
+    document.documentElement.dataset.theme, [...copy.innerHTML.replace(/\\s+/g, " ")].reduce((sum, c) => (Math.imul(sum, 31) + c.charCodeAt(0)) | 0, 7)];
 }"""
 
 CONTROLS = """() => {
@@ -143,7 +147,13 @@ class Crawler:
         if session:
             self._engineer.post(f"{self._desk_url}/s/{session}/stop", form={})
             self._engineer.post(f"{self._desk_url}/s/{session}/open")
-        self.page.goto(f"{self.url}{address}")
+        for again in (True, False):  # what was pressed before may lead elsewhere just now
+            try:
+                self.page.goto(f"{self.url}{address}")
+                break
+            except Error:
+                if not again:
+                    raise
         with suppress(Error):
             self.page.wait_for_function("window.cattailerStats?.frames > 2", timeout=4000) if session else self.page.wait_for_load_state()
         self.page.wait_for_timeout(150)

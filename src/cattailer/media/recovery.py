@@ -12,6 +12,7 @@ from pathlib import Path
 import numpy as np
 
 from cattailer.core.sound.meters import MOST_CLIPS, BlockMeter
+from cattailer.core.takes.importing import IMPORTED
 from cattailer.core.units import decibels
 from cattailer.core.wording import counted
 from cattailer.media import bwf, journal, overview, wavfile
@@ -103,7 +104,8 @@ def look(media: Path) -> list[Trouble]:
 def mend_run(path: Path) -> Mended | None:
     """Ends the run of a journal that broke off; leaves live and ended ones alone, and answers None for them.
 
-    A run in which nothing was captured yet is taken away, with what was counted in before it. Raises Unreadable and
+    A run in which nothing was captured yet is taken away, with what was counted in before it; so is one that was being
+    imported, for the file that it comes from is somewhere else. Raises Unreadable and
     OSError.
     """
     if journal.glance(path)[1] or journal.is_live(path):
@@ -111,6 +113,9 @@ def mend_run(path: Path) -> Mended | None:
     story = journal.read(path)
     if story.ended:
         return None
+    if story.header.note == IMPORTED and story.whole is None:
+        _take_away(story, sound=True)
+        return Mended(story, [])
     kept = [_mend_file(story, file) for file in story.header.files]
     _forget_reserve(story)
     longest = max((k.samples for k in kept), default=0)
@@ -181,8 +186,9 @@ def reserve_path(journal_path: Path) -> Path:
     return journal_path.with_name(f".{journal_path.name.removesuffix(journal.SUFFIX)}.reserve")
 
 
-def _take_away(story: RunStory) -> None:
-    """Takes away files that hold no sample, and what was counted in before them: nothing was captured."""
+def _take_away(story: RunStory, sound: bool = False) -> None:
+    """Takes away files that hold no sample, and what was counted in before them: nothing was captured. With ``sound``
+    all files of the run."""
     lead_in = story.folder / LEAD_IN_FOLDER / story.path.name
     if not story.header.lead_in_of and lead_in.is_file():
         with suppress(Unreadable, OSError):
@@ -193,7 +199,7 @@ def _take_away(story: RunStory) -> None:
         _forget_reserve(story)
         for file in story.header.files:
             wave = story.folder / file.path
-            if story.header.lead_in_of or (wave.is_file() and wave.stat().st_size <= bwf.HEADER_BYTES):
+            if sound or story.header.lead_in_of or (wave.is_file() and wave.stat().st_size <= bwf.HEADER_BYTES):
                 wave.unlink(missing_ok=True)
             overview.remove(wave)
         story.path.unlink(missing_ok=True)

@@ -8,6 +8,8 @@ SINGLE, PAIRS = "single", "pairs"
 SPLITS = (SINGLE, PAIRS)
 """What the channels of a file that has more than two become."""
 MAX_CHANNELS, MAX_HOURS, MIN_RATE_HZ, MAX_RATE_HZ = 64, 8, 4_000, 768_000
+IMPORTED = "imported"
+"""The note of a run that was imported."""
 RESERVED_BYTES = 1_000_000_000
 """What must stay free on the disk for capturing."""
 

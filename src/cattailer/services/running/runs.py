@@ -13,8 +13,11 @@ from pathlib import Path
 from sqlalchemy import func, select
 from sqlalchemy.exc import DataError, IntegrityError
 
+from cattailer.core.errors import NotFound
+from cattailer.core.takes.importing import IMPORTED
 from cattailer.core.takes.settings import CaptureSettings
 from cattailer.core.transport import captures
+from cattailer.core.wording import counted
 from cattailer.media import journal, recovery, wavfile
 from cattailer.media.journal import LEAD_IN_MARK, RunStory
 from cattailer.media.recovery import Report, Trouble
@@ -92,6 +95,7 @@ def _look(desk: Desk, path: Path) -> RunStory | None:
     try:
         mended = recovery.mend_run(path)
         if mended is not None and not mended.story.samples:
+            _forget_import(desk, mended.story)
             return None
         story = journal.read(path) if mended is None else mended.story
         if not story.ended:
@@ -125,9 +129,25 @@ def recover(desk: Desk | None, media: Path) -> Report:
     report = recovery.mend_all(media, settled.__contains__)
     report.mended = [m for m in report.mended if not m.story.header.apart]
     if desk is not None:
+        for mended in report.mended:
+            _forget_import(desk, mended.story)
         enter_finished(desk)
         report.troubles += [t for t in troubles(desk) if t.path not in {r.path for r in report.troubles}]
     return report
+
+
+def _forget_import(desk: Desk, story: RunStory) -> None:
+    """An import that a crash broke off was taken away: so are the tracks that were made for it, unless they hold
+    something by now."""
+    if story.header.note != IMPORTED or story.samples:
+        return
+    made = {file.track for file in story.header.files}
+    with suppress(NotFound), editing(desk, story.header.session) as edit:
+        used = set(edit.db.scalars(select(Take.track_id).where(Take.track_id.in_(made))))
+        gone = [t for t in edit.session.tracks if t.id in made - used]
+        for track in gone:
+            edit.session.tracks.remove(track)
+        edit.what = f"{counted(len(gone), 'track')} removed: the import was broken off"
 
 
 def _enter(desk: Desk, story: RunStory) -> bool:

@@ -1,10 +1,12 @@
 """Files from elsewhere."""
 
+import shutil
 from pathlib import Path
 
 import numpy as np
 import pytest
 import soundfile
+from sqlalchemy.exc import OperationalError
 
 from cattailer.core.errors import Refusal
 from cattailer.core.takes.importing import PAIRS, SINGLE
@@ -15,6 +17,7 @@ from cattailer.services.running import runs
 from cattailer.services.session import demo
 from cattailer.services.stages.capture import importing, uploads
 from tests.helpers.sessions import plan_of, rows_of, takes_of, the_map
+from tests.helpers.waiting import wait_for
 
 pytestmark = pytest.mark.without_engine
 
@@ -129,3 +132,58 @@ def test_what_is_cancelled_on_its_way_leaves_nothing(desk: Desk, tmp_path: Path)
     assert len(rows_of(desk, session)) == before
     assert not list(desk.media.rglob("*.wav"))
     assert journal.find_all(desk.media) == []
+
+
+@pytest.mark.parametrize("at_start", [True, False])
+def test_an_import_that_a_crash_broke_off_leaves_nothing(
+    desk: Desk, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, at_start: bool
+) -> None:
+    """Neither half a file nor its tracks; but what is not its own stays."""
+    session = demo.load(desk)
+    importing.import_file(desk, session, tone(tmp_path / "first.wav", 44100), "first.wav", "1")
+    before = [row.name for row in rows_of(desk, session)]
+
+    class Crash(BaseException):
+        pass
+
+    def crash(done: int, total: int) -> None:
+        if done > total // 2:
+            for folder in desk.media.rglob("run-002"):
+                shutil.copytree(folder, tmp_path / "kept" / folder.name)
+            raise Crash
+
+    monkeypatch.setattr(importing, "_remove_tracks", lambda *_: None)
+    with pytest.raises(Crash):
+        importing.import_file(desk, session, tone(tmp_path / "a.wav", 44100, seconds=30), "a.wav", "1", tell=crash)
+    folder = next(desk.media.rglob("run-001")).parent / "run-002"
+    shutil.copytree(tmp_path / "kept" / "run-002", folder)  # as it was at the crash
+    assert [row.name for row in rows_of(desk, session)] == [*before, "a"]
+    assert list(folder.glob("*.wav"))
+    assert wait_for(lambda: not journal.is_live(next(folder.glob("*.jsonl"))))
+    runs.recover(desk, desk.media) if at_start else runs.enter_finished(desk)
+    assert not folder.exists()
+    assert [row.name for row in rows_of(desk, session)] == before
+    assert len(takes_of(desk, session, -1)) == 1
+
+
+def test_the_database_goes_while_files_are_imported(
+    desk: Desk, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Before: the file stays, and can be imported again. After its sound was written: it is entered later."""
+    session = demo.load(desk)
+
+    def away(*_: object) -> None:
+        raise OperationalError("", {}, Exception())
+
+    upload = uploads.Upload(1, "a.wav", 1, tone(tmp_path / "a.wav"))
+    with monkeypatch.context() as broken:
+        broken.setattr(importing, "_add_tracks", away)
+        importing._import_one(desk, session, upload, "1")
+    assert (upload.state, upload.path.exists()) == (uploads.HERE, True)
+    assert "Import it again" in upload.message
+    with monkeypatch.context() as broken:
+        broken.setattr(runs, "enter_finished", away)
+        importing._import_one(desk, session, upload, "1")
+    assert upload.state == uploads.DONE
+    assert "as soon as it does" in upload.message
+    assert [story.header.note for story in runs.enter_finished(desk)] == ["imported"]

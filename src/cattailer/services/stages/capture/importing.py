@@ -5,13 +5,17 @@ from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
 
+from sqlalchemy.exc import OperationalError
+from sqlalchemy.exc import TimeoutError as PoolTimeout
+
 from cattailer.core.errors import NotNow, Refusal
 from cattailer.core.gear.rates import rescaled
 from cattailer.core.naming import MAX_NAME, safe_part
-from cattailer.core.takes.importing import SINGLE, SPLITS, TrackPart, length_text, parts, why_not
+from cattailer.core.takes.importing import IMPORTED, SINGLE, SPLITS, TrackPart, length_text, parts, why_not
 from cattailer.core.time import ruler
 from cattailer.core.wording import counted
 from cattailer.media import importing, wavfile
+from cattailer.media.journal import RunStory
 from cattailer.media.soundfiles import Sound, opened
 from cattailer.services.desk.desk import Desk, log
 from cattailer.services.desk.places import check_root, root_of
@@ -25,7 +29,7 @@ from cattailer.services.stages.capture import uploads
 from cattailer.services.stages.capture.uploads import Cancelled, Upload
 from cattailer.store.models import Session
 
-IMPORTED = "imported"
+DATABASE_AWAY = (OperationalError, PoolTimeout)
 
 
 def place_of(session: Session, name: str, typed: str | None, stamp: int | None, rate_hz: int) -> int:
@@ -69,7 +73,7 @@ def import_file(
         made = parts(stem, sound.channels, split)
         ids = _add_tracks(desk, session_id, made)
         try:
-            _write(desk, session_id, sound, stem, made, ids, start, tell)
+            story = _write(desk, session_id, sound, stem, made, ids, start, tell)
         except OSError as why:
             _remove_tracks(desk, session_id, ids)
             raise NotNow(f"{name} could not be written ({why.strerror or why}); nothing was changed.") from why
@@ -78,22 +82,25 @@ def import_file(
             raise
     rate = f", {sound.rate_hz / 1000:g} kHz converted to {was / 1000:g}" if sound.rate_hz != was else ""
     what = f"{counted(sound.channels, 'channel')}, {length_text(sound.samples, sound.rate_hz)}{rate}"
+    try:
+        runs.enter_finished(desk, [story.path])
+    except DATABASE_AWAY:  # whoever looks for finished runs enters it
+        return f"{name} is written ({what}). The database does not answer; its tracks show it as soon as it does."
     return f"{name} was imported to {counted(len(made), 'track')} ({what})."
 
 
 def _write(
     desk: Desk, session_id: int, sound: Sound, stem: str, made: tuple[TrackPart, ...], ids: list[int], start: int,
     tell: Callable[[int, int], None],
-) -> None:
+) -> RunStory:
     with desk.database.transaction() as db:
         header, folder, run = written_run(desk, db, get_session(db, session_id), ids, start, IMPORTED)
     header = replace(header, files=tuple(replace(f, source=safe_part(stem, 40)) for f in header.files))
     of_track = dict(zip(ids, made, strict=True))
     total = round(sound.samples * header.rate_hz / sound.rate_hz)
-    story = importing.import_sound(
+    return importing.import_sound(
         sound, folder, run, header, [of_track[f.track].channels for f in header.files], lambda done: tell(done, total)
     )
-    runs.enter_finished(desk, [story.path])
 
 
 def _add_tracks(desk: Desk, session_id: int, made: tuple[TrackPart, ...]) -> list[int]:
@@ -155,6 +162,9 @@ def _import_one(desk: Desk, session_id: int, upload: Upload, place: str | None) 
         upload.state, upload.message = uploads.HERE, why.message
     except Refusal as why:
         upload.drop(uploads.FAILED, why.message)
+    except DATABASE_AWAY:
+        upload.state = uploads.HERE
+        upload.message = "The database did not answer, so nothing was changed. Import it again in a moment."
     except Exception as why:  # the next file is another matter
         log.exception("a file cannot be imported", name=upload.name)
         reason = f"{upload.name} could not be imported ({why}). Nothing was changed; the log says more."
