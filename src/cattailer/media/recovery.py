@@ -52,11 +52,16 @@ class Trouble:
 
 @dataclass
 class Report:
-    """``emptied`` are runs in which nothing was captured yet; they were taken away."""
+    """What was mended, and what cannot be."""
 
     mended: list[Mended] = field(default_factory=list)
     troubles: list[Trouble] = field(default_factory=list)
-    emptied: int = 0
+    taken_away: list[RunStory] = field(default_factory=list)
+    """Runs in which nothing was captured, or that were being imported."""
+
+    @property
+    def emptied(self) -> int:
+        return len(self.taken_away)
 
 
 def mend_all(media: Path, known: Callable[[Path], bool] = lambda _: False) -> Report:
@@ -79,7 +84,7 @@ def mend_all(media: Path, known: Callable[[Path], bool] = lambda _: False) -> Re
             report.mended.append(mended)
             report.troubles += [Trouble(k.path, k.says) for k in mended.files if not k.samples and k.says]
         else:
-            report.emptied += 1
+            report.taken_away.append(mended.story)
     return report
 
 

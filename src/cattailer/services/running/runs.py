@@ -129,8 +129,8 @@ def recover(desk: Desk | None, media: Path) -> Report:
     report = recovery.mend_all(media, settled.__contains__)
     report.mended = [m for m in report.mended if not m.story.header.apart]
     if desk is not None:
-        for mended in report.mended:
-            _forget_import(desk, mended.story)
+        for story in report.taken_away:
+            _forget_import(desk, story)
         enter_finished(desk)
         report.troubles += [t for t in troubles(desk) if t.path not in {r.path for r in report.troubles}]
     return report
