@@ -1,5 +1,6 @@
 // The Levels stage: tells the server that it is open, shows what is metered, counts a check's seconds.
 import { post } from "../page/ask.js";
+import { leaveIfPointed } from "../page/focus.js";
 import { on, tell, wish } from "../page/socket.js";
 
 let began = 0;
@@ -36,7 +37,7 @@ export function startLevels() {
   for (const select of [kind, point]) {
     select.addEventListener("change", () => {
       post(kind.dataset.address, { kind: kind.value, point: point.value }, kind);
-      select.blur();
+      leaveIfPointed(select);
     });
   }
 }

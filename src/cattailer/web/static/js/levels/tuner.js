@@ -1,4 +1,5 @@
 // The tuner: the row is chosen here, the note comes from the server.
+import { leaveIfPointed } from "../page/focus.js";
 import { on, wish } from "../page/socket.js";
 
 export function startTuner() {
@@ -9,7 +10,7 @@ export function startTuner() {
   row.addEventListener("change", () => {
     ask();
     if (row.value === "0") show({ note: "", cents: 0, in_tune: false });
-    row.blur();
+    leaveIfPointed(row);
   });
   on("open", ask);
   on("tuner", show);

@@ -4,7 +4,10 @@ const REACHED = "a[href], button, input, select, textarea, [tabindex]";
 const ROW = ".row, [data-row]";
 let kept = null; // {id, place}, or {id, row} for a row itself
 
+let pointed = false; // the newest press was the mouse's, not a key's
+
 export function startFocus() {
+  for (const event of ["pointerdown", "keydown"]) addEventListener(event, () => { pointed = event === "pointerdown"; }, true);
   document.getElementById(sessionStorage.getItem("focus") ?? "")?.focus({ preventScroll: true });
   sessionStorage.removeItem("focus");
   document.addEventListener("htmx:beforeSwap", () => {
@@ -38,6 +41,11 @@ export function goFrom(control, address) {
 // Typed is typed: the focus goes to the row, where single keys act; outside rows to what the field stands in.
 export function leaveField(field) {
   focusRow(field.closest(ROW) ?? field.parentElement);
+}
+
+// What was chosen from a list with the mouse leaves Space to the transport; whoever chooses with keys is not done yet.
+export function leaveIfPointed(list) {
+  if (pointed) leaveField(list);
 }
 
 // The control at that place within an element, or the nearest before or after it that can be seen.
