@@ -1,6 +1,7 @@
 // The sheet of ears: a cell is dragged, nudged and typed in. What moves is sent at once and heard; when the hand lets go, the
 // server writes it down. Where levels lie along a cell comes with the sheet.
 import { get, post } from "../page/ask.js";
+import { say } from "../page/messages.js";
 import { moves, pressed } from "../page/refresh.js";
 import { on, tell, wish } from "../page/socket.js";
 
@@ -254,8 +255,8 @@ function mute(cell) {
 }
 
 function send(cell) {
-  if (!cell.dataset.target || ["click", "guide"].includes(endOf(cell))) return;
-  post(document.getElementById("ears").dataset.send, { end: endOf(cell), target: cell.dataset.target, on: "true" }, cell);
+  if (!cell.dataset.target || ["click", "guide"].includes(endOf(cell))) say(cell.getAttribute("aria-label"));
+  else post(document.getElementById("ears").dataset.send, { end: endOf(cell), target: cell.dataset.target, on: "true" }, cell);
 }
 
 // A level is typed in the cell; Enter takes it, Escape leaves it as it was.
