@@ -65,7 +65,8 @@ CONTROLS = """() => {
     node.dataset.crawled = n;
     const label = node.getAttribute("aria-label") || node.textContent.trim() || node.closest("label")?.textContent.trim() || node.title || node.name || node.href || "";
     const shell = Boolean(node.closest("header, aside[aria-label=Deck], #keys"));
-    out.push({ n, shell, tag: node.tagName.toLowerCase(), type: node.type || "", label: label.replace(/\\s+/g, " ").slice(0, 70), draws: node.dataset.press || node.id || "" });
+    out.push({ n, shell, tag: node.tagName.toLowerCase(), type: node.type || "", label: label.replace(/\\s+/g, " ").slice(0, 70), draws: node.dataset.press || node.id || "",
+      chosen: node.getAttribute("aria-pressed") === "true" && Boolean(node.closest("[role=group]")) });
   });
   return out;
 }"""
@@ -73,7 +74,7 @@ CONTROLS = """() => {
 
 @dataclass(frozen=True)
 class Control:
-    """``shell``: of the frame that all pages of a session have."""
+    """``shell``: of the frame that all pages of a session have. ``chosen``: one of several, and the one that counts."""
 
     n: int
     shell: bool
@@ -81,6 +82,7 @@ class Control:
     type: str
     label: str
     draws: str
+    chosen: bool
 
     @property
     def kind(self) -> str:
@@ -179,6 +181,7 @@ class Crawler:
                 if found is None:
                     return
                 self._press(page.locator(f"[data-crawled='{found.n}']").first, control, way)
+                control = found
                 break
             except Error as why:
                 if last:
@@ -202,7 +205,7 @@ class Crawler:
     def _should_change(control: Control) -> bool:
         """A field that is left as it stands says nothing, as does a choice that is made already; and a link to the page
         itself leads there."""
-        return control.tag not in ("input", "select", "textarea", "a") or control.type == "checkbox"
+        return not control.chosen and (control.tag not in ("input", "select", "textarea", "a") or control.type == "checkbox")
 
     @staticmethod
     def _press(node, control: Control, way: str) -> None:  # type: ignore[no-untyped-def]

@@ -4,10 +4,10 @@ import { get, post } from "../page/ask.js";
 import { say } from "../page/messages.js";
 import { moves, pressed } from "../page/refresh.js";
 import { on, tell, wish } from "../page/socket.js";
+import { figure, levelAt, range, shareOf } from "./scale.js";
 
 const SEND_MS = 33;
 const LET_GO_MS = 500;
-let sheet = null;
 let waiting = null; // a cell whose level was not sent yet
 let sender = 0;
 let letting = 0;
@@ -73,33 +73,6 @@ export function startEars() {
 function write(output, db) {
   const text = db ? `−${db.toFixed(1)}` : "";
   if (output.textContent !== text) output.textContent = text;
-}
-
-function points() {
-  sheet = document.getElementById("ears");
-  return sheet.dataset.scale.split(" ").map((point) => point.split(":").map(Number));
-}
-
-function shareOf(db) {
-  const scale = points();
-  for (let n = 1; n < scale.length; n += 1) {
-    const [[low, a], [high, b]] = [scale[n - 1], scale[n]];
-    if (db <= high) return Math.max(0, a + ((db - low) / (high - low)) * (b - a));
-  }
-  return 1;
-}
-
-function levelAt(share) {
-  const scale = points();
-  for (let n = 1; n < scale.length; n += 1) {
-    const [[low, a], [high, b]] = [scale[n - 1], scale[n]];
-    if (share <= b) return low + (Math.max(share - a, 0) / (b - a)) * (high - low);
-  }
-  return scale.at(-1)[0];
-}
-
-function lowest() {
-  return points()[0][0];
 }
 
 function can(cell) {
@@ -181,7 +154,7 @@ function letGoSoon() {
 }
 
 function show(cell, level) {
-  const rounded = Math.round(Math.min(points().at(-1)[0], Math.max(lowest(), level)) * 10) / 10;
+  const rounded = Math.round(Math.min(range()[1], Math.max(range()[0], level)) * 10) / 10;
   cell.dataset.level = rounded;
   cell.style.setProperty("--at", `${100 * shareOf(rounded)}%`);
   if (cell.dataset.muted === undefined) cell.querySelector("output").textContent = figure(rounded);
@@ -217,12 +190,6 @@ function showPan(cell, to) {
   cell.dataset.pan = value;
   cell.style.setProperty("--pan", `${50 + 50 * value}%`);
   moves();
-}
-
-function figure(db) {
-  if (db <= lowest()) return "−∞";
-  if (!db) return "0";
-  return `${db > 0 ? "+" : "−"}${Math.abs(db).toFixed(1).replace(/\.0$/, "")}`;
 }
 
 function sendWaiting() {
