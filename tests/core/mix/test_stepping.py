@@ -5,7 +5,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from cattailer.core.mix.moving import Move
-from cattailer.core.mix.stepping import Gestures, Step, by_control, end_of
+from cattailer.core.mix.stepping import Gestures, Step, end_of
 
 FADER = ("track:1", "", "fader_db")
 tenths = st.integers(-300, 300).map(lambda n: n / 10)
@@ -19,12 +19,12 @@ def test_what_is_joined_ends_where_one_after_the_other_does(
     moves: list[Move | Step], parts: list[int], start: int
 ) -> None:
     """However what was done is cut into moments, and joined again."""
-    joined: Gestures = {}
+    joined = Gestures()
     now, rest = start / 10, list(moves)
     for move in moves:
         now = move.value if isinstance(move, Move) else round(min(max(now + move.by, -60.0), 12.0), 2)
     while rest:
         size = parts.pop() if parts else len(rest)
-        part, rest = by_control({}, rest[:size]), rest[size:]
-        joined = by_control(joined, [one for gesture in part.values() for one in gesture])
-    assert end_of(joined[FADER], start / 10).value == pytest.approx(now)
+        part, rest = Gestures().then(rest[:size]), rest[size:]
+        joined = joined.then(part.moves)
+    assert end_of(joined.of_control[FADER], start / 10).value == pytest.approx(now)

@@ -1,7 +1,8 @@
 """Controls that are nudged: up or down from wherever they are, so that what several pages press adds up."""
 
-from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, field
+from itertools import chain
 from typing import Any
 
 from cattailer.core.errors import Refusal
@@ -40,7 +41,28 @@ class Step:
 
 Gesture = tuple[Move | Step, ...]
 """What was done to one control, in order. Steps of one direction are one, for where they end is the same."""
-Gestures = dict[tuple[str, str, str], Gesture]
+
+
+@dataclass(frozen=True)
+class Gestures:
+    """What was done to each control since a hand took hold of it."""
+
+    of_control: Mapping[tuple[str, str, str], Gesture] = field(default_factory=dict)
+
+    def __bool__(self) -> bool:
+        return bool(self.of_control)
+
+    def then(self, more: Iterable[Move | Step]) -> "Gestures":
+        """With what was done since."""
+        out = dict(self.of_control)
+        for one in more:
+            out[one.of] = then(out.get(one.of, ()), one)
+        return Gestures(out)
+
+    @property
+    def moves(self) -> list[Move | Step]:
+        """One after the other, each control's in order."""
+        return list(chain.from_iterable(self.of_control.values()))
 
 
 def then(before: Gesture, next_one: Move | Step) -> Gesture:
@@ -51,14 +73,6 @@ def then(before: Gesture, next_one: Move | Step) -> Gesture:
     if isinstance(last, Step) and last.rises == next_one.rises:
         return *before[:-1], Step(*last.of, round(last.by + next_one.by, PLACES))
     return *before, next_one
-
-
-def by_control(before: Gestures, more: Iterable[Move | Step]) -> Gestures:
-    """What was done to each control, with what was done to it since."""
-    out = dict(before)
-    for one in more:
-        out[one.of] = then(out.get(one.of, ()), one)
-    return out
 
 
 def end_of(gesture: Sequence[Move | Step], now: float) -> Move:

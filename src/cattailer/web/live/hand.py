@@ -4,11 +4,10 @@ import threading
 import time
 from collections.abc import Sequence
 from contextlib import suppress
-from itertools import chain
 
 from cattailer.core.errors import Refusal
 from cattailer.core.mix.moving import Move
-from cattailer.core.mix.stepping import Gestures, Step, by_control
+from cattailer.core.mix.stepping import Gestures, Step
 from cattailer.services.desk.desk import Desk
 from cattailer.services.stages.listen import gestures, guiding
 
@@ -22,8 +21,7 @@ class Hand:
 
     def __init__(self, desk: Desk, session_id: int) -> None:
         self._desk, self._session = desk, session_id
-        self._moved: Gestures = {}
-        self._newest: Gestures = {}
+        self._moved = self._newest = Gestures()
         self._lock = threading.Lock()
         self._at = 0.0
         self._holds = False
@@ -31,7 +29,7 @@ class Hand:
     def move(self, moves: Sequence[Move | Step]) -> None:
         """Of moves that come within a moment the newest counts; steps add up."""
         with self._lock:
-            self._newest = by_control(self._newest, moves)
+            self._newest = self._newest.then(moves)
         self._at = time.monotonic()
 
     @property
@@ -47,15 +45,14 @@ class Hand:
     def send(self) -> None:
         """Lets it be heard, where this session is. Raises Refusal for what cannot be moved; that is forgotten."""
         with self._lock:
-            newest, self._newest = self._newest, {}
+            newest, self._newest = self._newest, Gestures()
         if newest:
-            moves = list(chain.from_iterable(newest.values()))
             try:
-                gestures.move(self._desk, self._session, moves)
+                gestures.move(self._desk, self._session, newest.moves)
             except Refusal as why:
                 if why.status not in NOT_HEARD:
                     raise
-            self._moved = by_control(self._moved, moves)
+            self._moved = self._moved.then(newest.moves)
 
     def hold(self, keys: list[int]) -> None:
         """Guide notes. Raises Refusal."""
@@ -72,5 +69,5 @@ class Hand:
 
     def let_go(self) -> None:
         self.send()
-        moved, self._moved = list(chain.from_iterable(self._moved.values())), {}
+        moved, self._moved = self._moved.moves, Gestures()
         gestures.settle(self._desk, self._session, moved)

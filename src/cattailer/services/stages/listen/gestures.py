@@ -5,7 +5,7 @@ from collections.abc import Sequence
 from cattailer.core.errors import Refusal
 from cattailer.core.mix.effects import Effects, changed
 from cattailer.core.mix.moving import GONE, Move, checked, value_of
-from cattailer.core.mix.stepping import Gesture, Step, by_control, end_of, value_of_row
+from cattailer.core.mix.stepping import Gesture, Gestures, Step, end_of, value_of_row
 from cattailer.core.patch.ends import CLICK, EVERYWHERE, GROUP, GUIDE, MIX, RETURN, TRACK, kind_of, mix_end, number_in
 from cattailer.engine.messages.commands import MoveControls
 from cattailer.services.desk.desk import Desk
@@ -33,7 +33,7 @@ def settle(desk: Desk, session_id: int, moves: Sequence[Move | Step]) -> None:
     if not moves:
         return
     with editing(desk, session_id) as edit:
-        words = [_apply(edit, gesture) for gesture in by_control({}, moves).values()]
+        words = [_apply(edit, gesture) for gesture in Gestures().then(moves).of_control.values()]
         edit.what = words[0] if len(set(words)) == 1 else f"{len(words)} controls moved"
 
 
