@@ -1,4 +1,5 @@
 // The keyboard of guide notes: a key sounds as long as it is held down, and stays chosen until it is pressed again.
+import { say } from "../page/messages.js";
 import { on, wish } from "../page/socket.js";
 
 let holding = false; // what is chosen sounds until somebody ends it
@@ -28,8 +29,9 @@ export function startGuide() {
   rows.addEventListener("keyup", ({ key }) => { if (key === "Enter" || key === " ") silence(); });
   rows.addEventListener("focusout", ({ target }) => { if (down && target === down) silence(); });
   rows.addEventListener("click", ({ target }) => {
-    if (target.closest("#guide-hold")) hold(!holding);
-    if (target.closest("#guide-clear")) choose([]);
+    if (target.closest("#guide-hold, #guide-clear") && !chosen.length) say("No key is chosen. Press keys of the keyboard first.");
+    else if (target.closest("#guide-hold")) hold(!holding);
+    else if (target.closest("#guide-clear")) choose([]);
     const placed = target.closest("[data-guide]");
     if (placed) choose(placed.dataset.guide.split(" ").map(Number));
   });
