@@ -24,6 +24,7 @@ EXPECTED: tuple[tuple[str, str, str, str], ...] = (
     (r"/takes/sheet/", r"Draw|bar, beat or time", r"400 POST .*/draw$", "from or to is empty, and it says so"),
     (r"/listen/ears", r"^(Main mix|Cue)", r"nothing", "it is shown beside already"),
     (r"/listen/guide", r"^(Bar|Beats?|Place)$", r"400 POST .*/place$", "no key is chosen, and it says so"),
+    (r"", "…", r"nothing", "it is at it already, and says so"),
     (r"/levels/pairs", r"^Compare$", r"409 GET .*/compare", "nothing sounded there lately, and it says so"),
     (r"/takes/compared/", r"^Compare$", r"409 POST", "there are no two takes there, and it says so"),
     (r"/takes/bin/", r"Delete what is ticked", r"400", "nothing was ticked, and it says so"),
