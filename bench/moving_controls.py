@@ -46,7 +46,7 @@ def hand(address: str, seconds: float, ends: tuple[tuple[str, str, str], ...], s
         end = rng.choice(ends)
         last[end] = round(rng.uniform(-40, 6), 1)
         began = time.perf_counter()
-        client.ask(MoveControls(1, [(*end, last[end])], []))
+        client.ask(MoveControls(1, [(*end, last[end])]))
         told.append(1000 * (time.perf_counter() - began))
         time.sleep(1 / 30)
     return last

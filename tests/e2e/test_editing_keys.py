@@ -1,5 +1,6 @@
 """Keys that edit, pressed fast and from two pages at once: every press counts, and what is chosen stays chosen."""
 
+import re
 from pathlib import Path
 
 import numpy as np
@@ -75,6 +76,33 @@ def test_nudges_of_two_pages_add_up_and_the_choice_stays(
     for _ in range(2):
         page.keyboard.press("Control+z")
     expect(page.locator('[data-piece="2"]')).to_have_attribute("data-start", str(RATE * 4 + RATE // 1000))
+
+
+def test_a_key_in_the_comp_sheet_acts_on_the_cell_under_it_however_fast_it_comes(
+    page: Page, other: Page, studio: Studio, session: str
+) -> None:
+    """What stands beside lags behind whoever walks on at once."""
+    studio.post(f"{session.removeprefix(studio.url)}/takes/sheet/phrases", way="bars", bars="1")
+    pages = [page, other]
+    for each in pages:
+        each.goto(f"{session}/takes/sheet/")
+        told(each)
+    cells = page.locator(".sheet-cell")
+    cells.nth(0).focus()
+    for key in ("+", "ArrowRight", "/", "ArrowRight", "-", "ArrowRight", "+"):
+        page.keyboard.press(key)
+    for each in pages:
+        for place, rating in enumerate(("good", "maybe", "no", "good")):
+            expect(each.locator(".sheet-cell").nth(place)).to_have_accessible_name(re.compile(rating))
+    said: list[str] = []
+    for each, place in ((page, 1), (other, 2)):
+        each.on("response", lambda r: said.append(f"{r.status} {r.url}") if r.status >= 400 else None)
+        each.locator(".sheet-cell").nth(place).focus()
+    press_on_both(pages, "v")
+    for each in pages:
+        for place in (1, 2):
+            expect(each.locator(".sheet-cell").nth(place)).to_have_accessible_name(re.compile("in use"))
+    assert said == []
 
 
 @pytest.mark.parametrize(("view", "where", "key", "way", "by"), [

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 
 from playwright.sync_api import APIRequestContext, Error, Page, Response
 
-SETTLE_MS, PRESS_MS = 450, 6000
+SETTLE_MS, PRESS_MS = 300, 6000
 MOUSE, KEYBOARD = "mouse", "keyboard"
 ALIKE = 2
 """So many controls are pressed of those that differ in their numbers and names only."""
@@ -137,7 +137,7 @@ class Crawler:
             self._counts[counted] = self._counts.get(counted, 0) + 1
             if self._counts[counted] > ALIKE:
                 continue
-            for way in (MOUSE, KEYBOARD):
+            for way in (MOUSE,) if control.tag == "a" else (MOUSE, KEYBOARD):  # a link is the browser's own
                 if self._chosen(address, control, way):
                     try:
                         self._try(address, session, control, way)

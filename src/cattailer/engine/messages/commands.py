@@ -164,7 +164,7 @@ class MoveControls(Command[None]):
 
     session: int
     moves: list[tuple[str, str, str, float]]
-    steps: list[tuple[str, str, str, float]]
+    steps: list[tuple[str, str, str, float]] = field(default_factory=list)
     channel: ClassVar[str] = MOVES
 
 

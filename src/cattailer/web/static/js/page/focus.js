@@ -32,10 +32,9 @@ export function focusRow(row) {
   row.focus({ preventScroll: true });
 }
 
-// To another page, where the same control has the focus again.
-export function goFrom(control, address) {
-  sessionStorage.setItem("focus", control.id);
-  location.href = address;
+// On the page that comes next, the control with that id has the focus.
+export function focusAfterwards(id) {
+  sessionStorage.setItem("focus", id);
 }
 
 // Typed is typed: the focus goes to the row, where single keys act; outside rows to what the field stands in.

@@ -1,7 +1,11 @@
 // The list of sessions: the picture of the chosen template, and a list that is as it was renamed.
+import { focusAfterwards } from "./focus.js";
+
 export function startSessions() {
   document.addEventListener("htmx:afterRequest", ({ detail }) => {
-    if (detail.successful && detail.elt.matches?.("[data-reloads]")) location.reload();
+    if (!detail.successful || !detail.elt.matches?.("[data-reloads]")) return;
+    focusAfterwards(detail.elt.dataset.reloads);
+    location.reload();
   });
   const choice = document.getElementById("template");
   choice?.addEventListener("change", () => {

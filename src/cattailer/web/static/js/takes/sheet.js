@@ -1,7 +1,7 @@
 // The comp sheet: cells are walked with the arrows, heard, chosen and marked; waveforms are drawn once for all cells of a row.
 import { askJson, askText, post } from "../page/ask.js";
 import { forgetColours, LIFT, paint, prepared } from "../page/canvas.js";
-import { goFrom } from "../page/focus.js";
+import { focusAfterwards } from "../page/focus.js";
 import { say } from "../page/messages.js";
 import { on } from "../page/socket.js";
 
@@ -17,7 +17,9 @@ let position = 0;
 
 export function startSheet() {
   document.addEventListener("change", ({ target }) => {
-    if (target.matches("[data-goes]")) goFrom(target, `${target.dataset.address}?track=${target.value}`);
+    if (!target.matches("[data-goes]")) return;
+    focusAfterwards(target.id);
+    location.href = `${target.dataset.address}?track=${target.value}`;
   });
   document.addEventListener("htmx:afterRequest", ({ detail }) => {
     if (detail.successful && detail.elt.matches?.("[data-empties]")) detail.elt.reset();
@@ -27,7 +29,7 @@ export function startSheet() {
   rows.addEventListener("focusin", ({ target }) => { if (target.closest(".sheet-cell")) look(target.closest(".sheet-cell")); });
   rows.addEventListener("click", ({ target, shiftKey }) => {
     const cell = target.closest(".sheet-cell");
-    if (cell) { cell.focus(); if (shiftKey) does("choose"); }
+    if (cell) { cell.focus(); if (shiftKey) act("choose", cell); }
   });
   rows.addEventListener("pointerdown", ({ target, offsetX }) => {
     if (target.id !== "sheet-used") return;
@@ -37,7 +39,7 @@ export function startSheet() {
     const at = Math.round(edges[n] + (across - n) * (edges[n + 1] - edges[n]));
     post(target.dataset.locate, { position: Math.max(0, at) });
   });
-  rows.addEventListener("dblclick", ({ target }) => { if (target.closest(".sheet-cell")) does("choose"); });
+  rows.addEventListener("dblclick", ({ target }) => { if (target.closest(".sheet-cell")) act("choose", target.closest(".sheet-cell")); });
   rows.addEventListener("keydown", key);
   document.getElementById("close-up").addEventListener("click", ({ target }) => {
     if (target.closest("[data-does=alone]")) alone();
@@ -130,10 +132,10 @@ function key(event) {
     ArrowLeft: () => go(down, across - 1), ArrowRight: () => go(down, across + 1),
     ArrowUp: () => go(down - 1, across), ArrowDown: () => go(down + 1, across),
     Home: () => go(down, 0), End: () => go(down, row.length - 1),
-    Enter: () => (event.shiftKey ? does("mix") : alone()),
-    ...(event.shiftKey ? {} : { " ": () => does("choose") }),
-    v: () => does("choose"), V: () => does("whole"), e: () => document.querySelector('#close-up [data-does="note"]')?.focus(),
-    "+": () => does("good"), "/": () => does("maybe"), "-": () => does("no"),
+    Enter: () => (event.shiftKey ? act("hear", cell) : alone()),
+    ...(event.shiftKey ? {} : { " ": () => act("choose", cell) }),
+    v: () => act("choose", cell), V: () => act("choose", cell, { phrase: 0 }), e: () => document.querySelector('#close-up [data-does="note"]')?.focus(),
+    "+": () => act("rate", cell, { rating: "good" }), "/": () => act("rate", cell, { rating: "maybe" }), "-": () => act("rate", cell, { rating: "no" }),
   }[event.key];
   if (!action) return;
   event.preventDefault();
@@ -141,13 +143,9 @@ function key(event) {
   action();
 }
 
-// What a key does is what the button beside does; it waits until that stands for the cell under the key.
-async function does(what) {
-  clearTimeout(asked);
-  const shown = document.querySelector("#close-up [data-does=choose]")?.getAttribute("hx-vals");
-  const wanted = here && JSON.stringify({ take: Number(here[0]), phrase: Number(here[1]) });
-  if (!shown || JSON.stringify(JSON.parse(shown)) !== wanted) await fetchCloseUp();
-  document.querySelector(`#close-up [data-does="${what}"]`)?.click();
+// A key acts on the cell under it, whatever stands beside by now.
+function act(what, { dataset: { take, phrase } }, more = {}) {
+  post(sheet().dataset[what], { take, phrase, ...more }, sheet());
 }
 
 async function alone() {
