@@ -1,8 +1,8 @@
 // Keeps the keyboard where it was: htmx finds an element with an id again after a swap; everything else is found by its
 // place within the nearest element that has one. What is gone, or hidden, hands the focus on to its neighbour.
-const REACHED = "a[href], button, input, select, textarea, [tabindex]";
+const REACHED = "a[href], button, input, select, textarea, [tabindex]:not([data-left])";
 const ROW = ".row, [data-row]";
-let kept = null; // {id, place}, or {id, row} for a row itself
+let kept = null; // {id, place}, or {id, row} for a row itself, or {id, left} for what the field at that place stands in
 
 let pointed = false; // the newest press was the mouse's, not a key's
 
@@ -14,13 +14,15 @@ export function startFocus() {
     const here = document.activeElement;
     const home = here && here !== document.body ? here.parentElement?.closest("[id]") : null;
     if (!home) kept = null;
+    else if (here.dataset.left !== undefined) kept = { id: home.id, left: [...home.querySelectorAll(REACHED)].indexOf(here.querySelector(REACHED)) };
     else if (here.matches(ROW)) kept = { id: home.id, row: [...home.querySelectorAll(ROW)].indexOf(here) };
     else kept = { id: home.id, place: [...home.querySelectorAll(REACHED)].indexOf(here) };
   });
   document.addEventListener("htmx:afterSettle", () => {
     if (!kept || document.activeElement !== document.body) return;
     const home = document.getElementById(kept.id);
-    if (kept.row === undefined) focusNear(home, kept.place);
+    if (kept.left !== undefined) leaveField(home?.querySelectorAll(REACHED)[kept.left]);
+    else if (kept.row === undefined) focusNear(home, kept.place);
     else focusRow(home?.querySelectorAll(ROW)[kept.row]);
   });
 }
@@ -39,7 +41,9 @@ export function focusAfterwards(id) {
 
 // Typed is typed: the focus goes to the row, where single keys act; outside rows to what the field stands in.
 export function leaveField(field) {
-  focusRow(field.closest(ROW) ?? field.parentElement);
+  const home = field?.closest(ROW) ?? field?.parentElement;
+  if (home && !home.matches(ROW)) home.dataset.left = "";
+  focusRow(home);
 }
 
 // What was chosen from a list with the mouse leaves Space to the transport; whoever chooses with keys is not done yet.
