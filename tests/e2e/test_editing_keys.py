@@ -147,6 +147,9 @@ def test_what_two_pages_nudge_adds_up(
     press_on_both(pages, {"ArrowLeft": "ArrowRight", "]": "[", "ArrowUp": "ArrowDown", "ArrowDown": "ArrowUp"}[key])
     for each in pages:
         wait_for(lambda each=each: abs(shown(each) - before) < 1e-6, 20)
+    if "effects" in view:
+        end = page.locator(".chip").first.evaluate("chip => chip.closest('[data-end]').dataset.end")
+        studio.post("/s/1/listen/take-out/eq", end=end)
 
 
 def focus_of(page: Page) -> str:

@@ -72,7 +72,7 @@ class Crowd:
         for place in seen:
             page = self._page(place.who).context.new_page()
             url = self._studio.secure if place.who == "assistant" else self._studio.outside if place.who == "player" else self._studio.url
-            crawler = Crawler(page, url, self._engineer.request, self._studio.url, chosen)
+            crawler = Crawler(page, url, self._engineer.request, self._studio.url, chosen, place.who == "assistant")
             crawler.crawl(place.address, place.session)
             page.close()
             yield place, crawler
