@@ -18,6 +18,7 @@ from cattailer.processes.interfaces import open_live_room
 from cattailer.services.desk.desk import Desk
 from cattailer.store.base import Base
 from cattailer.store.database import Database
+from tests.helpers.waiting import patient_client
 
 A = TypeVar("A")
 SPEED = 3
@@ -55,7 +56,7 @@ def open_desk(database: Database, tmp_path: Path) -> Iterator[Desk]:
     server = EngineServer(lambda plan: open_live_room(plan, QuickClock(math.inf)), commands, telemetry)
     thread = threading.Thread(target=server.serve)
     thread.start()
-    client = EngineClient(commands)
+    client = patient_client(commands)
     yield Desk(database, client, tmp_path / "media", telemetry)
     server.shut_down()
     thread.join(15)

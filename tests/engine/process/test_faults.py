@@ -17,7 +17,7 @@ from cattailer.core.takes.pieces import Piece
 from cattailer.engine.block.requests import Requests
 from cattailer.engine.driver import Process
 from cattailer.engine.messages.commands import Capture, GetStatus, Ping, RunPlan, Stop, plain
-from cattailer.engine.process.client import EngineClient, Listener
+from cattailer.engine.process.client import Listener
 from cattailer.engine.process.loops import Loops
 from cattailer.engine.process.server import EngineServer
 from cattailer.liveroom.clock import WallClock
@@ -26,7 +26,7 @@ from cattailer.media import journal, wavfile
 from cattailer.processes.interfaces import open_live_room
 from cattailer.services.session import demo
 from tests.helpers.disks import FaultyDisk
-from tests.helpers.waiting import pass_time, wait_for
+from tests.helpers.waiting import pass_time, patient_client, wait_for
 
 
 class Studio:
@@ -39,7 +39,7 @@ class Studio:
         self.opened = 0
         addresses = f"ipc://{folder}/c", f"ipc://{folder}/t"
         self.server = EngineServer(self._open, *addresses, FaultyDisk(self._wait))
-        self.client, self.telemetry = EngineClient(addresses[0]), addresses[1]
+        self.client, self.telemetry = patient_client(addresses[0]), addresses[1]
         self.thread = threading.Thread(target=self.server.serve)
         self.thread.start()
 

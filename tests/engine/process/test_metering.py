@@ -14,7 +14,7 @@ from cattailer.core.plan import TrackPlan
 from cattailer.core.sound.meters import KINDS
 from cattailer.core.takes.course import Course
 from cattailer.engine.messages.commands import ChooseMeters, GetSound, RunPlan
-from cattailer.engine.process.client import EngineClient, Listener
+from cattailer.engine.process.client import Listener
 from cattailer.engine.process.metering import RowMeters
 from cattailer.engine.process.server import EngineServer
 from cattailer.engine.process.telemetry import Telemetry
@@ -23,7 +23,7 @@ from cattailer.processes.interfaces import open_live_room
 from cattailer.services.session import demo
 from tests.helpers.plans import plan_of, run_for, start
 from tests.helpers.ramp import capture, held, ramp, settle, stories
-from tests.helpers.waiting import wait_for
+from tests.helpers.waiting import patient_client, wait_for
 
 RATE = 48000
 
@@ -114,7 +114,7 @@ def test_sound_is_handed_out_from_the_ring(tmp_path: Path) -> None:
     thread = threading.Thread(target=server.serve)
     thread.start()
     try:
-        client = EngineClient(pair[0])
+        client = patient_client(pair[0])
         client.ask(RunPlan(demo.plan(True).to_dict(), []))
         wait_for(lambda: client.ask(GetSound([3], 4800)).count == 4800)
         first = client.ask(GetSound([3, 0], 4800, 0))

@@ -24,7 +24,7 @@ from cattailer.engine.process.server import EngineServer
 from cattailer.liveroom.clock import WallClock
 from cattailer.processes.interfaces import open_live_room
 from cattailer.services.session import demo
-from tests.helpers.waiting import wait_for
+from tests.helpers.waiting import patient_client, wait_for
 
 
 @pytest.fixture
@@ -39,7 +39,7 @@ def addresses(tmp_path: Path) -> Iterator[tuple[str, str]]:
 
 
 def test_commands_and_refusals(addresses: tuple[str, str], tmp_path: Path) -> None:
-    client = EngineClient(addresses[0])
+    client = patient_client(addresses[0])
     assert client.ask(Ping()) == "here"
     with pytest.raises(Refusal, match="No session is open"):
         client.ask(Roll())
@@ -114,11 +114,11 @@ def test_garbage_on_the_socket_is_answered(addresses: tuple[str, str]) -> None:
     socket.close()
     assert msgpack.unpackb(EngineServer._packed({"ok": True, "value": 1 << 70}))["ok"] is False
     with pytest.raises(Refusal, match="too large"):
-        EngineClient(addresses[0]).ask(Locate(1, 1 << 70))
+        patient_client(addresses[0]).ask(Locate(1, 1 << 70))
 
 
 def test_telemetry_tells_levels_and_the_mixes_that_are_listened_to(addresses: tuple[str, str]) -> None:
-    client = EngineClient(addresses[0])
+    client = patient_client(addresses[0])
     plan = demo.plan(True)
     twelve = tuple(MixPlan(n, f"Mix {n}", ()) for n in range(1, 13))
     client.ask(RunPlan(replace(plan, mixes=twelve, routes=(*plan.routes, ("track:3", "mix:12"))).to_dict(), []))
@@ -161,7 +161,7 @@ def test_nobody_there(tmp_path: Path) -> None:
 
 
 def test_a_moved_fader_is_heard_and_a_plan_that_knows_nothing_of_it_does_not_undo_it(addresses: tuple[str, str]) -> None:
-    client = EngineClient(addresses[0])
+    client = patient_client(addresses[0])
     tracks = (replace(demo.plan(True).tracks[2], fader_db=0.0),)
     plan = replace(demo.plan(True), tracks=tracks, groups=(), routes=((f"track:{tracks[0].id}", "mix:1"),),
                    mixes=(MixPlan(1, "Main", (0, 1)), MixPlan(2, "Cue", (2, 3), after_fader=False)))
@@ -190,7 +190,7 @@ def test_an_effect_that_fails_is_said_and_a_limiter_that_works_all_the_time(
     addresses: tuple[str, str], monkeypatch: pytest.MonkeyPatch
 ) -> None:
     monkeypatch.setattr(telemetry, "LIMITED_FRAMES", 5)
-    client = EngineClient(addresses[0])
+    client = patient_client(addresses[0])
     plan = replace(demo.plan(True), returns=(ReturnPlan(1, "Barn", effects=Effects(reverb=Reverb())),))
     plan = replace(plan, routes=(*plan.routes, ("track:3", "return:1"), ("return:1", "mix:1")),
                    mixes=(replace(plan.mixes[0], limit_dbfs=-40.0), *plan.mixes[1:]))

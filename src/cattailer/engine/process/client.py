@@ -6,6 +6,7 @@ from collections.abc import Iterator
 from typing import Any, TypeVar
 
 import msgpack
+import structlog
 import zmq
 
 from cattailer.core.errors import Away, Refusal
@@ -22,6 +23,7 @@ from cattailer.engine.messages.commands import (
 )
 from cattailer.engine.messages.telemetry import Telemetry
 
+log = structlog.get_logger("engine client")
 ENGINE_AWAY = "The engine does not answer. What was captured until now is kept; it is being restarted. Try again."
 STATUS_S = 0.1
 A = TypeVar("A")
@@ -68,7 +70,6 @@ class EngineClient:
             raise Refusal(answer["message"], answer["status"])
         return answer_of(command, answer["value"])
 
-
     def close(self) -> None:
         """Nothing is asked any more."""
         for channel in (*self._channels.values(), self._stops):
@@ -101,7 +102,9 @@ class _Channel:
             poller = zmq.Poller()
             poller.register(socket, zmq.POLLIN)
             poller.register(watch, zmq.POLLIN)
-            if socket not in dict(poller.poll(max(1, int(1000 * left)))):
+            heard = dict(poller.poll(max(1, int(1000 * left))))
+            if socket not in heard:
+                log.warning("no answer", to=type(command).__name__, timeout_s=timeout_s, ended=watch in heard)
                 self._close()
                 raise Away(ENGINE_AWAY)
             answer: dict[str, Any] = msgpack.unpackb(socket.recv(), strict_map_key=False)
