@@ -17,7 +17,6 @@ from cattailer.core.errors import NotFound
 from cattailer.core.takes.importing import IMPORTED
 from cattailer.core.takes.settings import CaptureSettings
 from cattailer.core.transport import captures
-from cattailer.core.wording import counted
 from cattailer.media import journal, recovery, wavfile
 from cattailer.media.journal import LEAD_IN_MARK, RunStory
 from cattailer.media.recovery import Report, Trouble
@@ -28,6 +27,7 @@ from cattailer.services.running.entering import enter_late, enter_lead_out, ente
 from cattailer.services.session.comping import captured_over
 from cattailer.services.session.editing import editing, enter, takes_changed
 from cattailer.services.session.pushing import push
+from cattailer.services.session.tracks import remove_made_for
 from cattailer.store.models import Media, Run, Session, Take
 
 NOT_ENTERED = "This run cannot be entered ({}). Its files are left as they are."
@@ -142,12 +142,8 @@ def _forget_import(desk: Desk, story: RunStory) -> None:
     if story.header.note != IMPORTED or story.samples:
         return
     made = {file.track for file in story.header.files}
-    with suppress(NotFound), editing(desk, story.header.session) as edit:
-        used = set(edit.db.scalars(select(Take.track_id).where(Take.track_id.in_(made))))
-        gone = [t for t in edit.session.tracks if t.id in made - used]
-        for track in gone:
-            edit.session.tracks.remove(track)
-        edit.what = f"{counted(len(gone), 'track')} removed: the import was broken off"
+    with suppress(NotFound):
+        remove_made_for(desk, story.header.session, made, "the import was interrupted")
 
 
 def _enter(desk: Desk, story: RunStory) -> bool:

@@ -1,6 +1,6 @@
 """Tracks: adding, naming, feeding, arming, ordering."""
 
-from collections.abc import Iterable
+from collections.abc import Collection, Iterable
 from dataclasses import dataclass
 
 from cattailer.core.errors import NotNow, Refusal
@@ -212,9 +212,25 @@ def remove_track(desk: Desk, session_id: int, track_id: int) -> None:
                 "Unplug it if nothing more should be captured on it."
             )
         edit.what = f"Track {track.name} removed"
-        for route in [r for r in edit.session.routes if r.start == track_end(track.id)]:
-            edit.session.routes.remove(route)
-        edit.session.tracks.remove(track)
+        _take_off(edit, track)
+
+
+def remove_made_for(desk: Desk, session_id: int, ids: Collection[int], why: str) -> None:
+    """Tracks that were made for sound that did not come, unless they hold a take by now. Raises NotFound where the
+    session is gone."""
+    with editing(desk, session_id) as edit:
+        held = take_counts(edit.session)
+        gone = [t for t in edit.session.tracks if t.id in ids and not held.get(t.id)]
+        for track in gone:
+            _take_off(edit, track)
+        edit.what = f"{counted(len(gone), 'track')} removed: {why}"
+
+
+def _take_off(edit: Edit, track: Track) -> None:
+    """With its routes to mixes, groups and returns."""
+    for route in [r for r in edit.session.routes if r.start == track_end(track.id)]:
+        edit.session.routes.remove(route)
+    edit.session.tracks.remove(track)
 
 
 def move_track(desk: Desk, session_id: int, track_id: int, place: int) -> None:

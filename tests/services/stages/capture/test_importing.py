@@ -152,7 +152,7 @@ def test_an_import_that_a_crash_broke_off_leaves_nothing(
                 shutil.copytree(folder, tmp_path / "kept" / folder.name)
             raise Crash
 
-    monkeypatch.setattr(importing, "_remove_tracks", lambda *_: None)
+    monkeypatch.setattr(importing.tracks, "remove_made_for", lambda *_: None)
     with pytest.raises(Crash):
         importing.import_file(desk, session, tone(tmp_path / "a.wav", 44100, seconds=30), "a.wav", "1", tell=crash)
     folder = next(desk.media.rglob("run-001")).parent / "run-002"
@@ -163,6 +163,8 @@ def test_an_import_that_a_crash_broke_off_leaves_nothing(
     runs.recover(desk, desk.media) if at_start else runs.enter_finished(desk)
     assert not folder.exists()
     assert [row.name for row in rows_of(desk, session)] == before
+    starts = {start for start, _ in plan_of(desk, session).routes if start.startswith("track:")}
+    assert starts <= {f"track:{row.id}" for row in rows_of(desk, session)}, "nor a way that leads nowhere"
     assert len(takes_of(desk, session, -1)) == 1
 
 
@@ -180,10 +182,10 @@ def test_the_database_goes_while_files_are_imported(
         broken.setattr(importing, "_add_tracks", away)
         importing._import_one(desk, session, upload, "1")
     assert (upload.state, upload.path.exists()) == (uploads.HERE, True)
-    assert "Import it again" in upload.message
+    assert "Try importing again" in upload.message
     with monkeypatch.context() as broken:
         broken.setattr(runs, "enter_finished", away)
         importing._import_one(desk, session, upload, "1")
     assert upload.state == uploads.DONE
-    assert "as soon as it does" in upload.message
+    assert "once it does" in upload.message
     assert [story.header.note for story in runs.enter_finished(desk)] == ["imported"]

@@ -29,6 +29,7 @@ from cattailer.services.stages.capture import uploads
 from cattailer.services.stages.capture.uploads import Cancelled, Upload
 from cattailer.store.models import Session
 
+NOT_IMPORTED = "the file was not imported"
 DATABASE_AWAY = (OperationalError, PoolTimeout)
 
 
@@ -75,17 +76,17 @@ def import_file(
         try:
             story = _write(desk, session_id, sound, stem, made, ids, start, tell)
         except OSError as why:
-            _remove_tracks(desk, session_id, ids)
+            tracks.remove_made_for(desk, session_id, ids, NOT_IMPORTED)
             raise NotNow(f"{name} could not be written ({why.strerror or why}); nothing was changed.") from why
         except BaseException:
-            _remove_tracks(desk, session_id, ids)
+            tracks.remove_made_for(desk, session_id, ids, NOT_IMPORTED)
             raise
     rate = f", {sound.rate_hz / 1000:g} kHz converted to {was / 1000:g}" if sound.rate_hz != was else ""
     what = f"{counted(sound.channels, 'channel')}, {length_text(sound.samples, sound.rate_hz)}{rate}"
     try:
         runs.enter_finished(desk, [story.path])
     except DATABASE_AWAY:  # whoever looks for finished runs enters it
-        return f"{name} is written ({what}). The database does not answer; its tracks show it as soon as it does."
+        return f"{name} was written ({what}), but the database does not respond. Its tracks will show it once it does."
     return f"{name} was imported to {counted(len(made), 'track')} ({what})."
 
 
@@ -108,14 +109,6 @@ def _add_tracks(desk: Desk, session_id: int, made: tuple[TrackPart, ...]) -> lis
         added = [tracks.add_one(edit, ("",) * len(part.channels), part.name) for part in made]
         edit.what = f"{counted(len(added), 'track')} added for {added[0].name}"
         return [track.id for track in added]
-
-
-def _remove_tracks(desk: Desk, session_id: int, ids: list[int]) -> None:
-    """Those that were made for a file which then could not be read or written."""
-    with editing(desk, session_id) as edit:
-        for track in [t for t in edit.session.tracks if t.id in ids]:
-            edit.session.tracks.remove(track)
-        edit.what = f"{counted(len(ids), 'track')} removed: the file was not imported"
 
 
 def begin(desk: Desk, session_id: int, place: str | None) -> None:
@@ -164,7 +157,7 @@ def _import_one(desk: Desk, session_id: int, upload: Upload, place: str | None) 
         upload.drop(uploads.FAILED, why.message)
     except DATABASE_AWAY:
         upload.state = uploads.HERE
-        upload.message = "The database did not answer, so nothing was changed. Import it again in a moment."
+        upload.message = "The database did not respond, so nothing was changed. Try importing again in a moment."
     except Exception as why:  # the next file is another matter
         log.exception("a file cannot be imported", name=upload.name)
         reason = f"{upload.name} could not be imported ({why}). Nothing was changed; the log says more."
