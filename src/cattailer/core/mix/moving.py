@@ -29,18 +29,24 @@ GONE = "What you moved is not there any more, so nothing was changed."
 
 
 @dataclass(frozen=True)
-class Move:
-    """``what`` of an ``end`` is ``value`` now; with a ``target``, of the end's cell there. What is moved of an effect
-    has its kind before it: ``eq.low_db``. Switches are 0 or 1."""
+class Control:
+    """``what`` of an ``end``; with a ``target``, of the end's cell there. What is set of an effect has its kind before
+    it: ``eq.low_db``."""
 
     end: str
     target: str
     what: str
-    value: float
 
     @property
     def of(self) -> tuple[str, str, str]:
         return self.end, self.target, self.what
+
+
+@dataclass(frozen=True)
+class Move(Control):
+    """It is ``value`` now. Switches are 0 or 1."""
+
+    value: float
 
 
 def checked(move: Move) -> Move:

@@ -7,7 +7,7 @@ from typing import Any
 
 from cattailer.core.errors import Refusal
 from cattailer.core.mix.effects import KINDS, Effects, Range, ranges
-from cattailer.core.mix.moving import GONE, Move, listed, range_of
+from cattailer.core.mix.moving import GONE, Control, Move, listed, range_of
 from cattailer.core.patch.ends import number_in
 from cattailer.core.plan import Plan
 
@@ -16,17 +16,10 @@ PLACES = 2
 
 
 @dataclass(frozen=True)
-class Step:
-    """``what`` of an ``end``, or of its cell in a ``target``, goes up by ``by``; names are those of a ``Move``."""
+class Step(Control):
+    """It goes up by ``by`` from wherever it is."""
 
-    end: str
-    target: str
-    what: str
     by: float
-
-    @property
-    def of(self) -> tuple[str, str, str]:
-        return self.end, self.target, self.what
 
     @property
     def rises(self) -> bool:
@@ -36,7 +29,7 @@ class Step:
         """Where it leads to; as far as the control goes, and no further. Raises Refusal for what cannot be moved."""
         within = step_range(self)
         value = round(min(max(now + self.by, within.low), within.high), PLACES)
-        return Move(self.end, self.target, self.what, value)
+        return Move(*self.of, value)
 
 
 Gesture = tuple[Move | Step, ...]

@@ -12,8 +12,6 @@ from cattailer.services.desk.desk import Desk
 from cattailer.services.stages.listen import gestures, guiding
 
 FORGOTTEN_S = 2.0
-NOT_HEARD = (409, 503)
-"""Another session is open, or no engine runs: it is written down all the same."""
 
 
 class Hand:
@@ -43,15 +41,11 @@ class Hand:
         return bool(self._moved) and time.monotonic() - self._at > FORGOTTEN_S
 
     def send(self) -> None:
-        """Lets it be heard, where this session is. Raises Refusal for what cannot be moved; that is forgotten."""
+        """Lets it be heard. Raises Refusal for what cannot be moved; that is forgotten."""
         with self._lock:
             newest, self._newest = self._newest, Gestures()
         if newest:
-            try:
-                gestures.move(self._desk, self._session, newest.moves)
-            except Refusal as why:
-                if why.status not in NOT_HEARD:
-                    raise
+            gestures.move(self._desk, self._session, newest.moves)
             self._moved = self._moved.then(newest.moves)
 
     def hold(self, keys: list[int]) -> None:

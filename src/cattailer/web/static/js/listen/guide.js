@@ -29,7 +29,7 @@ export function startGuide() {
   rows.addEventListener("keyup", ({ key }) => { if (key === "Enter" || key === " ") silence(); });
   rows.addEventListener("focusout", ({ target }) => { if (down && target === down) silence(); });
   rows.addEventListener("click", ({ target }) => {
-    if (target.closest("#guide-hold, #guide-clear") && !chosen.length) say("No key is chosen. Press keys of the keyboard first.");
+    if (target.closest("#guide-hold, #guide-clear") && !chosen.length) say("No keys are chosen. Press one or more keys on the keyboard first.");
     else if (target.closest("#guide-hold")) hold(!holding);
     else if (target.closest("#guide-clear")) choose([]);
     const placed = target.closest("[data-guide]");

@@ -8,8 +8,9 @@
 // - ``data-watch`` on ``#rows`` names a figure of the frame that they show; when it changes, they are fetched too.
 // - Whoever presses is not disturbed: nothing is swapped between a finger's going down and its coming up, or the press
 //   would reach nobody.
-// - Whoever is typing is not disturbed: a field with ``data-nudge`` that says something else than was sent, one with ``data-was`` or ``data-typing``, or in a form with ``data-typing``, holds
-//   the refresh back until it is left. What must survive a refresh has an id, and ``hx-preserve`` where it is drawn upon.
+// - Whoever is typing is not disturbed: a field with ``data-was`` or ``data-typing``, or in a form with ``data-typing``, holds
+//   the refresh back until it is left; one with ``data-nudge`` while it says something else than was sent.
+// - What must survive a refresh has an id, and ``hx-preserve`` where it is drawn upon.
 import { on, tell } from "./socket.js";
 
 const AGAIN_MS = 1000; // after a fetch that failed
@@ -80,7 +81,7 @@ function hear(revision) {
   if (wanted || newest > shown()) fetchAsNeeded();
 }
 
-function refresh() {
+export function refresh() {
   wanted = true;
   fetchAsNeeded();
 }
