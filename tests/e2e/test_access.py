@@ -68,6 +68,23 @@ def test_the_focus_outlives_a_refresh(page: Page, studio: Studio) -> None:
     expect(step).to_be_focused()
 
 
+def test_a_row_that_is_removed_hands_the_focus_to_its_neighbour(page: Page, studio: Studio) -> None:
+    """To the row, not to its button: Enter held down would remove one after another."""
+    session = new_session(page, studio, "Rows")
+    studio.post(f"{session.removeprefix(studio.url)}/patch/tracks", count="3")
+    page.goto(f"{session}/patch/tracks")
+    told(page)
+    rows = page.locator("[data-track-row]")
+    follows = rows.nth(2).get_attribute("id")
+    rows.nth(1).get_by_role("button", name="Remove").focus()
+    page.keyboard.press("Enter")
+    expect(rows).to_have_count(2)
+    expect(page.locator(f"#{follows}")).to_be_focused()
+    page.keyboard.press("Enter")
+    heard_on(page, 0.3)
+    expect(rows).to_have_count(2)
+
+
 def test_what_is_said_outlives_a_refresh(page: Page, studio: Studio) -> None:
     """The answer comes when the rows, and the button that was pressed, have been fetched again meanwhile."""
     open_demo(page, studio)

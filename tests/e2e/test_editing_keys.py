@@ -8,6 +8,7 @@ import pytest
 import soundfile
 from playwright.sync_api import Browser, Page, expect
 
+from cattailer.core.mix.moving import LEVEL
 from tests.helpers.studio import Studio, imported, new_session, open_demo, state_is, told
 from tests.helpers.waiting import wait_for
 
@@ -109,6 +110,7 @@ def test_a_key_in_the_comp_sheet_acts_on_the_cell_under_it_however_fast_it_comes
     ("listen/ears", "#ears .cell >> nth=0", "ArrowLeft", "data-level", -1.0),
     ("listen/ears", "#ears .cell[data-pan]:not([data-away]) >> nth=1", "]", "data-pan", 0.1),
     ("listen/tracks", "input[id^=playback_db]", "ArrowDown", "value", -1.0),
+    ("listen/effects", "#set-one_db", "ArrowUp", "value", 0.5),
     ("levels/rows", "input[id^=gain-] >> nth=0", "ArrowUp", "value", 1.0),
 ])
 def test_what_two_pages_nudge_adds_up(
@@ -120,6 +122,10 @@ def test_what_two_pages_nudge_adds_up(
     for each in pages:
         each.goto(f"{studio.url}/s/1/{view}")
         told(each)
+        if "effects" in view:
+            if not each.locator(".chip").count():
+                each.locator("[id^=add-eq-]").first.click()
+            each.locator(".chip").first.click()
         each.locator(where).first.focus()
         each.on("response", lambda r: said.append(f"{r.status} {r.url}") if r.status >= 400 else None)
 
@@ -142,6 +148,23 @@ def test_what_two_pages_nudge_adds_up(
     press_on_both(pages, {"ArrowLeft": "ArrowRight", "]": "[", "ArrowUp": "ArrowDown", "ArrowDown": "ArrowUp"}[key])
     for each in pages:
         wait_for(lambda each=each: abs(shown(each) - before) < 1e-6, 60)
+    if "effects" in view:
+        end = page.locator(".chip").first.evaluate("chip => chip.closest('[data-end]').dataset.end")
+        studio.post("/s/1/listen/take-out/eq", end=end)
+
+
+def test_a_figure_that_is_nudged_past_its_end_shows_the_end(page: Page, studio: Studio) -> None:
+    """Nothing changes then, so no new revision says what holds."""
+    open_demo(page, studio)
+    page.goto(f"{studio.url}/s/1/listen/tracks")
+    told(page)
+    field = page.locator("input[id^=playback_db]").first
+    field.focus()
+    for _ in range(2):
+        for _ in range(40):
+            page.keyboard.press("ArrowUp")
+        wait_for(lambda: float(field.input_value()) == LEVEL.high)
+    studio.post("/s/1/undo")
 
 
 def focus_of(page: Page) -> str:

@@ -20,6 +20,9 @@ EXPECTED: tuple[tuple[str, str, str, str], ...] = (
     (r"/patch/list", r"Show what would change", r"400 POST .*/preview", "the list is empty, and it says so"),
     (r"", r"^(Undo|Redo)$", r"409 POST .*/(un|re)do", "nothing was done yet, and it says so"),
     (r"", r"^Bar 1$", r"nothing", "it is there already"),
+    (r"/patch/tracks", r"^Remove", r"409 POST .*/remove$", "it holds takes, and it says so"),
+    (r"/patch/interface", r"kHz", r"409 POST .*/rate$", "there are takes at the session's rate, and it says so"),
+    (r"/patch/interface", r"template", r"400 POST .*/template$", "it has no name yet, and it says so"),
     (r"/patch/check", r"^knock", r"nothing", "a knock is seen on a meter"),
     (r"/takes/sheet/", r"Draw|bar, beat or time", r"400 POST .*/draw$", "from or to is empty, and it says so"),
     (r"/listen/ears", r"^(Main mix|Cue)", r"nothing", "it is shown beside already"),
@@ -52,7 +55,7 @@ SHOWN = """() => {
     for (const { name } of [...node.attributes]) if (/^(data-revision|style|tabindex|hx-|data-waves|data-used|data-rev)/.test(name)) node.removeAttribute(name);
   }
   const here = document.activeElement;
-  return [location.pathname + location.search, document.querySelectorAll("dialog[open]").length, document.body.dataset.state,
+  return [location.pathname + location.search, document.querySelectorAll("dialog[open], :popover-open").length, document.body.dataset.state,
     document.getElementById("message")?.textContent, localStorage.length, scrollY,
     [...document.querySelectorAll("details")].map((one) => one.open).join(),
     document.documentElement.dataset.theme, [...copy.innerHTML.replace(/\\s+/g, " ")].reduce((sum, c) => (Math.imul(sum, 31) + c.charCodeAt(0)) | 0, 7)];

@@ -61,7 +61,8 @@ class Hand:
         with suppress(Refusal):
             self.let_go()
 
-    def let_go(self) -> None:
+    def let_go(self) -> int | None:
+        """The revision that holds what was moved; None where nothing was. Raises Refusal."""
         self.send()
         moved, self._moved = self._moved.moves, Gestures()
-        gestures.settle(self._desk, self._session, moved)
+        return gestures.settle(self._desk, self._session, moved)

@@ -1,12 +1,12 @@
 """One page that is told what moves: what waits to be sent to it, and what it says.
 
-Out: JSON texts with a ``topic`` (frame, wave, event, revision, check, levels, tuner, problem, beat once a second with
-what is wrong with the engine, and elsewhere when it runs another session) and binary sound of a mix (32-bit float,
-stereo). In: wishes (``wish.py``). What a page that is gone had moved is written down, and the keys that it held are let
-go.
+Out: JSON texts with a ``topic`` (frame, wave, event, revision, settled, check, levels, tuner, problem, beat once a
+second with what is wrong with the engine, and elsewhere when it runs another session) and binary sound of a mix (32-bit
+float, stereo). In: wishes (``wish.py``). What a page that is gone had moved is written down, and the keys that it held
+are let go.
 
 All of it runs in the event loop; what waits for the engine or the database is done in a thread, one thing after
-another for each line. """
+another for each line."""
 
 import asyncio
 import json
@@ -127,7 +127,7 @@ class Line:
         self._hand.move([*(Move(*c) for c in wish.move), *(Step(*c) for c in wish.step)])
         keys = wish.keys
         if wish.settle:
-            self._do(self._hand.let_go)
+            self._do(self._let_go)
         if keys is not None:
             self._do(lambda: self._hand.hold(keys))
         self.wish = wish.model_copy(update={"tune": before.tune if wish.tune is None else wish.tune})
@@ -138,11 +138,16 @@ class Line:
     def tick(self) -> None:
         """Twenty times a second: what is due of what goes by itself."""
         if self._hand.busy and not self._working.locked():
-            self._do(self._hand.let_go if self._hand.forgotten else self._hand.send)
+            self._do(self._let_go if self._hand.forgotten else self._hand.send)
         if self.wish.tune and time.monotonic() - self.tuned_at > TUNE_S:
             self.tuned_at = time.monotonic()
             socket = self.wish.tune
             self._do(lambda: self.say_later("tuner", _tuned(self._desk, self.session_id, socket)))
+
+    def _let_go(self) -> None:
+        """The page is told even where nothing changed: it may show more than a control can."""
+        if (revision := self._hand.let_go()) is not None:
+            self.say_later("settled", {"revision": revision})
 
     def say_later(self, topic: str, values: dict[str, Any]) -> None:
         """From a thread."""

@@ -33,14 +33,16 @@ def move(desk: Desk, session_id: int, moves: Sequence[Move | Step]) -> None:
             raise
 
 
-def settle(desk: Desk, session_id: int, moves: Sequence[Move | Step]) -> None:
+def settle(desk: Desk, session_id: int, moves: Sequence[Move | Step]) -> int | None:
     """Writes down where controls were left; what was stepped leads on from what is written there, so that steps of
-    several pages add up. Raises Refusal for what cannot be; then none of them is."""
+    several pages add up. The revision that holds them: no new one where they were at their end already. Raises Refusal
+    for what cannot be; then none of them is."""
     if not moves:
-        return
+        return None
     with editing(desk, session_id) as edit:
         words = [_apply(edit, gesture) for gesture in Gestures().then(moves).of_control.values()]
         edit.what = words[0] if len(set(words)) == 1 else f"{len(words)} controls moved"
+    return edit.session.revision
 
 
 def _apply(edit: Edit, gesture: Gesture) -> str:

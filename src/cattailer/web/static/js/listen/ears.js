@@ -2,7 +2,7 @@
 // server writes it down. Where levels lie along a cell comes with the sheet.
 import { get, post } from "../page/ask.js";
 import { say } from "../page/messages.js";
-import { moves, pressed, refresh } from "../page/refresh.js";
+import { moves, pressed } from "../page/refresh.js";
 import { on, tell, wish } from "../page/socket.js";
 import { figure, levelAt, range, shareOf } from "./scale.js";
 
@@ -51,7 +51,6 @@ export function startEars() {
       target.defaultValue = target.value;
       typed = false;
       wish({ settle: true });
-      refresh(); // it may have come to its end, and nothing is written down then
     }, LET_GO_MS);
   });
   if (!document.getElementById("ears")) return;

@@ -1,8 +1,9 @@
 // Keeps the keyboard where it was: htmx finds an element with an id again after a swap; everything else is found by its
 // place within the nearest element that has one. What is gone, or hidden, hands the focus on to its neighbour.
 const REACHED = "a[href], button, input, select, textarea, [tabindex]:not([data-left])";
-const ROW = ".row, [data-row]";
+const ROW = ".row:not(.row-head), [data-row]";
 let kept = null; // {id, place}, or {id, row} for a row itself, or {id, left} for what the field at that place stands in
+let around = null; // {id, row}: the row that it is in, should that be gone
 
 let pointed = false; // the newest press was the mouse's, not a key's
 
@@ -13,18 +14,31 @@ export function startFocus() {
   document.addEventListener("htmx:beforeSwap", () => {
     const here = document.activeElement;
     const home = here && here !== document.body ? here.parentElement?.closest("[id]") : null;
+    around = home ? rowWithin(here.closest(ROW)) : null;
     if (!home) kept = null;
     else if (here.dataset.left !== undefined) kept = { id: home.id, left: [...home.querySelectorAll(REACHED)].indexOf(here.querySelector(REACHED)) };
-    else if (here.matches(ROW)) kept = { id: home.id, row: [...home.querySelectorAll(ROW)].indexOf(here) };
+    else if (here.matches(ROW)) kept = rowWithin(here);
     else kept = { id: home.id, place: [...home.querySelectorAll(REACHED)].indexOf(here) };
   });
   document.addEventListener("htmx:afterSettle", () => {
     if (!kept || document.activeElement !== document.body) return;
     const home = document.getElementById(kept.id);
-    if (kept.left !== undefined) leaveField(home?.querySelectorAll(REACHED)[kept.left]);
+    // Not to the same control of the next row: Enter that is held down would remove one row after another.
+    if (!home) focusNeighbour();
+    else if (kept.left !== undefined) leaveField(home.querySelectorAll(REACHED)[kept.left]);
     else if (kept.row === undefined) focusNear(home, kept.place);
-    else focusRow(home?.querySelectorAll(ROW)[kept.row]);
+    else focusRow(home.querySelectorAll(ROW)[kept.row]);
   });
+}
+
+function rowWithin(row) {
+  const home = row?.parentElement.closest("[id]");
+  return home ? { id: home.id, row: [...home.querySelectorAll(ROW)].indexOf(row) } : null;
+}
+
+function focusNeighbour() {
+  const rows = document.getElementById(around?.id)?.querySelectorAll(ROW) ?? [];
+  focusRow(rows[Math.min(around?.row, rows.length - 1)]);
 }
 
 // A row has the focus when single keys act on it.
@@ -53,7 +67,7 @@ export function leaveIfPointed(list) {
 
 // The control at that place within an element, or the nearest before or after it that can be seen.
 function focusNear(home, place) {
-  const all = [...(home?.querySelectorAll(REACHED) ?? [])];
+  const all = [...home.querySelectorAll(REACHED)];
   const order = [...all.slice(place), ...all.slice(0, place).reverse()];
   order.find((one) => !one.disabled && one.checkVisibility())?.focus({ preventScroll: true });
 }

@@ -25,6 +25,8 @@ export function startRefresh() {
     watch(frame);
   });
   on("again", refresh);
+  // What a hand moved is written down. A control that was at its end shows too much, and no new revision says so.
+  on("settled", ({ revision }) => { if (revision > shown()) hear(revision); else refresh(); });
   document.addEventListener("htmx:afterRequest", ({ detail }) => {
     // Rows that somebody asked for in another way are refreshed that way from then on.
     if (detail.successful && detail.requestConfig.verb === "get" && detail.target.id === "rows") detail.target.dataset.refresh = detail.pathInfo.finalRequestPath;
@@ -81,7 +83,7 @@ function hear(revision) {
   if (wanted || newest > shown()) fetchAsNeeded();
 }
 
-export function refresh() {
+function refresh() {
   wanted = true;
   fetchAsNeeded();
 }

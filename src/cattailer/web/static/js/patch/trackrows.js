@@ -1,5 +1,6 @@
 // Track rows: moving them by dragging or with the arrows, and the small window for colour and icon.
 import { post } from "../page/ask.js";
+import { say } from "../page/messages.js";
 
 let dragged = null;
 let lookFor = null;
@@ -34,6 +35,9 @@ export function startTrackRows() {
     event.stopPropagation();
     const row = grip.closest("[data-move]");
     move(row, Math.max(1, Number(row.dataset.place) + by));
+  });
+  rows.addEventListener("click", ({ target }) => {
+    if (target.closest(".grip")) say("Drag the number to move the track, or press the up and down arrows.");
   });
   const look = document.getElementById("look");
   document.addEventListener("click", ({ target }) => {
