@@ -252,6 +252,13 @@ def test_documents_name_what_is_there() -> None:
     assert len(list((ROOT / "docs" / "screenshots").iterdir())) < 20
 
 
+def test_rows_are_fetched_again_in_one_way() -> None:
+    """What fetches the rows that it is in is gone when a second answer comes; the rest of the page is not told then."""
+    for path in (SOURCE / "web" / "templates").rglob("*.html"):
+        for tag in re.findall(r"<[^>]*hx-trigger=\"[^\"]*every[^>]*>", path.read_text()):
+            assert 'hx-target="#rows"' not in tag, path
+
+
 def test_templates_need_no_overrides() -> None:
     """Variants and the six sizes of the sheet instead of ``!`` and values made up on the spot; lines that can be read."""
     for path in (SOURCE / "web" / "templates").rglob("*.html"):

@@ -63,9 +63,14 @@ def rig(desk: Desk, session_id: int, name: str, what: str, on: bool) -> None:
     _set_up(desk, session_id, "rig", name=name, what=what, on=on)
 
 
-def loop_back(desk: Desk, session_id: int, output: int, socket: int, way: str) -> None:
-    """Plugs a cable from an output to a socket, holds a headphone to its microphone, or takes either away."""
+def loop_back(desk: Desk, session_id: int, output: int, socket: int, way: str) -> str:
+    """Plugs a cable from an output to a socket, holds a headphone to its microphone, or takes either away. What is
+    there now, in words."""
     _set_up(desk, session_id, "loop", output=output, socket=socket, way=way)
+    return {
+        "cable": f"A cable goes from output {output} to socket {socket}.",
+        "headphone": f"The headphone on output {output} is held to the microphone at socket {socket}.",
+    }.get(way, f"Nothing goes from output {output} to socket {socket}.")
 
 
 def claim(desk: Desk, session_id: int, samples: int) -> None:

@@ -10,7 +10,7 @@ from cattailer.core.gear.ladder import Use as UseOf
 from cattailer.services.desk import standin
 from cattailer.services.running import room
 from cattailer.services.stages.timing import buffers, rates, tempo
-from cattailer.web.forms import AtBar, Form, Text, desk, done, form
+from cattailer.web.forms import AtBar, Form, Text, desk, done, form, said
 
 blueprint = Blueprint("timing_edits", __name__, url_prefix="/s/<int:session_id>/timing")
 
@@ -133,8 +133,7 @@ def tap(session_id: int) -> Response:
 @blueprint.post("/stand-in/loop")
 def loop(session_id: int) -> Response:
     wish = form(Loop)
-    room.loop_back(desk(), session_id, wish.output, wish.socket, wish.way)
-    return done()
+    return said(room.loop_back(desk(), session_id, wish.output, wish.socket, wish.way))
 
 
 @blueprint.post("/stand-in/busy")

@@ -20,7 +20,7 @@ export function startFields() {
     const { elt, successful, requestConfig } = detail;
     if (successful && elt.dataset?.was !== undefined && elt.name) elt.dataset.was = elt.value.trim().replace(/\s+/g, " ");
     if (successful && elt.dataset?.nudge !== undefined) elt.defaultValue = elt.value;
-    if (successful && requestConfig.verb === "post" && elt.matches?.("form[data-tell]")) elt.reset();
+    if (successful && requestConfig.verb === "post" && elt.matches?.("form[data-resets]")) elt.reset();
     if (successful && elt.dataset?.clears !== undefined && document.activeElement?.matches("input")) leaveField(document.activeElement);
   });
   document.addEventListener("keydown", nextRow);

@@ -6,6 +6,7 @@
 //   by notification or in a frame, and fetched. So an edit answers with 204 and nothing else: the page that made it and
 //   all others take the same way.
 // - ``data-watch`` on ``#rows`` names a figure of the frame that they show; when it changes, they are fetched too.
+// - Rows with a ``data-going`` show work under way; they are fetched again twice a second until they show none.
 // - Whoever presses is not disturbed: nothing is swapped between a finger's going down and its coming up, or the press
 //   would reach nobody.
 // - Whoever is typing is not disturbed: a field with ``data-was`` or ``data-typing``, or in a form with ``data-typing``, holds
@@ -14,6 +15,8 @@
 import { on, tell } from "./socket.js";
 
 const AGAIN_MS = 1000; // after a fetch that failed
+const GOING_MS = 500;
+let going = 0;
 let busy = false;
 let wanted = false; // somebody asks for a fetch, no matter what is shown
 let newest = 0; // the newest revision that was heard of
@@ -31,6 +34,8 @@ export function startRefresh() {
     // Rows that somebody asked for in another way are refreshed that way from then on.
     if (detail.successful && detail.requestConfig.verb === "get" && detail.target.id === "rows") detail.target.dataset.refresh = detail.pathInfo.finalRequestPath;
   });
+  document.addEventListener("htmx:afterSettle", lookOn);
+  lookOn();
   document.addEventListener("htmx:beforeRequest", ({ detail: { xhr, requestConfig } }) => {
     if (requestConfig.verb === "post") xhr.addEventListener("load", () => { if (xhr.status < 400) refresh(); });
   });
@@ -66,6 +71,11 @@ function held() {
 
 function shown() {
   return Number(document.querySelector("[data-revision]:not(body)").dataset.revision);
+}
+
+function lookOn() {
+  clearTimeout(going);
+  if (document.querySelector("#rows [data-going]")) going = setTimeout(refresh, GOING_MS);
 }
 
 // Rows may name a figure of the frame that they show; when it changes, they are fetched again.
