@@ -33,6 +33,8 @@ EXPECTED: tuple[tuple[str, str, str, str], ...] = (
     (r"/takes/bin/", r"Delete what is ticked", r"400", "nothing was ticked, and it says so"),
     (r"/timing/trip", r"Measure|Compare", r"4\d\d|nothing", "no cable is plugged, or no take was played, and it says so"),
     (r"/timing/tempo", r"^Tap it here", r"nothing", "it waits for the next tap, and says so already"),
+    (r"/s/2/capture", r"^(good|maybe|no)$", r"409 POST .*/rate$", "nothing was captured, and it says so"),
+    (r"/s/2/", r"^Keep what I just heard", r"409 POST .*/keep$", "no track is fed, and it says so"),
     (r"", r"^Capture$", r"409 POST .*/capture$", "no track is armed, and it says so"),
     (r"", r"^loop$", r"409 POST .*/range/loop$", "there is no range, and it says so"),
     (r"", r"^(To the bin|▶|Play from its start|Make it the range)$", r"409|404", "nothing was captured, and it says so"),

@@ -17,6 +17,7 @@ class Wire:
         self.up_bytes_per_s: float | None = None
         self.down_bytes_per_s: float | None = None
         self.dead = self.away = False
+        self._made = self._buried = 0
         self.sent_up = self.sent_down = 0
         self.port = 0
         self._loop = asyncio.new_event_loop()
@@ -32,6 +33,10 @@ class Wire:
     def cut(self) -> None:
         """Ends all connections that are open now, as an unplugged cable would once it is noticed."""
         self._loop.call_soon_threadsafe(self._cut)
+
+    def bury(self) -> None:
+        """Nothing comes over the connections that are open now, and nobody is told; new ones are as ever."""
+        self._buried = self._made
 
     def start(self) -> None:
         self._thread.start()
@@ -66,17 +71,19 @@ class Wire:
         with suppress(OSError):
             far_reader, far_writer = await asyncio.open_connection("127.0.0.1", self._target, limit=PIECE)
             self._open |= {writer, far_writer}
+            self._made += 1
+            number = self._made
             try:
-                await asyncio.gather(self._pump(reader, far_writer, True), self._pump(far_reader, writer, False))
+                await asyncio.gather(self._pump(reader, far_writer, True, number), self._pump(far_reader, writer, False, number))
             finally:
                 for each in (writer, far_writer):
                     each.transport.abort()
                 self._open -= {writer, far_writer}
 
-    async def _pump(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter, up: bool) -> None:
+    async def _pump(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter, up: bool, number: int) -> None:
         with suppress(OSError):
             while data := await reader.read(PIECE):
-                while self.dead:
+                while self.dead or number <= self._buried:
                     await asyncio.sleep(0.02)
                 rate = self.up_bytes_per_s if up else self.down_bytes_per_s
                 if rate:

@@ -1,5 +1,5 @@
-"""All lines of the process, and the one ear at the engine's telemetry that they share: a frame is packed once, however
-many pages there are. It runs in the event loop and waits for nothing but sockets."""
+"""All lines of the process, and the one ear at the engine's telemetry that they share: a frame is made ready once,
+however many pages there are. It runs in the event loop and waits for nothing but sockets."""
 
 import asyncio
 import json
@@ -7,6 +7,7 @@ import time
 from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager, suppress
+from typing import Any
 
 import msgpack
 import structlog
@@ -19,6 +20,7 @@ from cattailer.services.desk.desk import Desk, EngineHealth, engine_health
 from cattailer.services.session.reading import revision_of
 from cattailer.services.stages.levels.live import LiveLevels
 from cattailer.services.stages.patch import linecheck
+from cattailer.web.live.frames import Shown
 from cattailer.web.live.line import Line, Receive, Send
 
 log = structlog.get_logger("live")
@@ -112,26 +114,37 @@ class Hub:
     def _pass_on(self, body: bytes) -> None:
         message = msgpack.unpackb(body)
         if message["topic"] == "mix":
-            for line in self._lines:
-                if line.mix == message["mix"]:
-                    line.sound(message["pcm"], message["rate"])
-            return
-        texts: dict[bool, str] = {}
-        now = time.monotonic()
-        if message["topic"] == "frame":
-            self._frame_at = now
-            self._hear_of_engine(EngineHealth())
+            self._pass_sound(message)
+        elif message["topic"] == "frame":
+            self._pass_frame(message)
+        else:
+            self._pass_words(message)
+
+    def _pass_sound(self, sound: dict[str, Any]) -> None:
         for line in self._lines:
-            if message["topic"] != "frame" or message["session"] == line.session_id:
-                whole = line.rights.whole
-                if whole not in texts:
-                    told = line.rights.told(message)
-                    texts[whole] = "" if told is None else json.dumps(told)
-                if texts[whole]:
-                    line.tell(texts[whole])
+            if line.mix == sound["mix"]:
+                line.sound(sound["pcm"], sound["rate"])
+
+    def _pass_words(self, message: dict[str, Any]) -> None:
+        texts: dict[bool, str] = {}
+        for line in self._lines:
+            whole = line.rights.whole
+            if whole not in texts:
+                told = line.rights.told(message)
+                texts[whole] = "" if told is None else json.dumps(told)
+            if texts[whole]:
+                line.tell(texts[whole])
+
+    def _pass_frame(self, frame: dict[str, Any]) -> None:
+        self._frame_at = now = time.monotonic()
+        self._hear_of_engine(EngineHealth())
+        shown = Shown(frame)
+        for line in self._lines:
+            if frame["session"] == line.session_id:
+                line.show(shown)
             elif now - line.elsewhere_at > ELSEWHERE_S:
                 line.elsewhere_at = now
-                line.say("elsewhere", title=message["title"])
+                line.say("elsewhere", title=frame["title"])
 
     async def _tick(self) -> None:
         while True:

@@ -25,6 +25,7 @@ from cattailer.core.mix.moving import Move
 from cattailer.core.mix.stepping import Step
 from cattailer.services.desk.desk import Desk
 from cattailer.services.stages.levels import tuning, watch
+from cattailer.web.live.frames import Pace, Shown
 from cattailer.web.live.hand import Hand
 from cattailer.web.live.wish import UNKNOWN_WISH, Wish
 
@@ -56,7 +57,7 @@ class Line:
         self.known: dict[str, Any] = {}
         self.elsewhere_at = self.tuned_at = self._watched_at = 0.0
         self._desk, self._threads, self._send = desk, threads, send
-        self._hand = Hand(desk, session_id)
+        self._hand, self._pace = Hand(desk, session_id), Pace(rights)
         self._loop = asyncio.get_running_loop()
         self._waiting: deque[Message] = deque(maxlen=MOST_WAITING)
         self._more = asyncio.Event()
@@ -77,6 +78,11 @@ class Line:
         if told is not None:
             self.tell(json.dumps(told))
 
+    def show(self, frame: Shown) -> None:
+        """As soon as the page has taken enough of those before; then only the newest."""
+        self._pace.newest(frame)
+        self._more.set()
+
     def sound(self, pcm: bytes, rate_hz: int) -> None:
         self._put({"type": "websocket.send", "bytes": pcm})
 
@@ -85,12 +91,18 @@ class Line:
         self._more.set()
 
     async def write(self) -> None:
-        """Sends what waits, until it is cancelled."""
+        """Sends what waits, until it is cancelled. A frame is put into words when it goes, so that none of them is old
+        and none of what changed is left out."""
         while True:
             await self._more.wait()
             self._more.clear()
-            while self._waiting:
-                await self._send(self._waiting.popleft())
+            frame = self._pace.next()
+            while self._waiting or frame is not None:
+                if self._waiting:
+                    await self._send(self._waiting.popleft())
+                if frame is not None:
+                    await self._send({"type": "websocket.send", "text": frame})
+                frame = self._pace.next()
 
     async def read(self, receive: Receive) -> int:
         """Until the page is gone; the code with which to close the line, 0 where it is closed."""
@@ -124,6 +136,11 @@ class Line:
         before = self.wish
         if wish.listen is not None:
             self.mix = wish.listen
+        if wish.meters is not None:
+            self._pace.see(wish.meters)
+        if wish.ack is not None:
+            self._pace.take(wish.ack)
+            self._more.set()
         self._hand.move([*(Move(*c) for c in wish.move), *(Step(*c) for c in wish.step)])
         keys = wish.keys
         if wish.settle:

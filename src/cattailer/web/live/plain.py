@@ -10,6 +10,7 @@ import numpy as np
 
 from cattailer.core.access.rights import Rights
 from cattailer.services.desk.desk import Desk
+from cattailer.web.live.frames import Shown
 from cattailer.web.live.hub import Hub
 from cattailer.web.live.line import Line, Message, Receive, Send
 
@@ -32,6 +33,9 @@ class PlainSound(Line):
         self._over = asyncio.Event()
 
     def tell(self, text: str) -> None:
+        pass
+
+    def show(self, frame: Shown) -> None:
         pass
 
     def sound(self, pcm: bytes, rate_hz: int) -> None:

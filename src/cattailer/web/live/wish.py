@@ -13,8 +13,9 @@ Control = tuple[Key, Key, Key, Annotated[float, Field(allow_inf_nan=False, ge=-1
 
 class Wish(BaseModel):
     """``listen`` to a mix (0: none), ``tune`` the row of a socket (0: none), ``levels`` while that stage is open,
-    ``move`` controls, ``step`` them up or down from where they are, ``settle`` when the hand lets go of them, and the
-    ``keys`` of the guide notes that are held."""
+    ``move`` controls, ``step`` them up or down from where they are, ``settle`` when the hand lets go of them, the
+    ``keys`` of the guide notes that are held, the ``meters`` that are in sight, and ``ack``: the number of the newest
+    frame that was taken."""
 
     model_config = ConfigDict(extra="forbid", strict=True)
     listen: int | None = Field(default=None, ge=0, le=1 << 31)
@@ -24,6 +25,9 @@ class Wish(BaseModel):
     step: list[Control] = Field(default=[], max_length=64)
     settle: bool = False
     keys: list[Annotated[int, Field(ge=0, le=127)]] | None = Field(default=None, max_length=16)
+
+    meters: list[Key] | None = Field(default=None, max_length=200)
+    ack: int | None = Field(default=None, ge=0, le=1 << 53)
 
     @model_validator(mode="after")
     def _asks(self) -> "Wish":

@@ -63,6 +63,7 @@ async function fetchView(rows, force = false) {
   if (!found) return;
   view = found;
   if (state !== "capturing") live = new Map();
+  for (const [track, pieces] of live) live.set(track, pieces.filter((piece) => endOf(piece) > view.start));
   stale = true;
 }
 
@@ -73,12 +74,17 @@ function addLive(wave) {
     live = new Map();
   }
   for (const [track, pairs] of wave.tracks) {
-    if (!live.has(track)) live.set(track, []);
     const piece = [wave.start + wave.bucket * wave.size, wave.size, pairs];
+    // The next pass of a loop draws over the one before.
+    if (!live.has(track) || piece[0] < live.get(track).at(-1)?.[0]) live.set(track, []);
     live.get(track).push(piece);
     const canvas = document.getElementById(`lane-${track}`);
     if (view && canvas && !stale) drawPieces(canvas, [piece]);
   }
+}
+
+function endOf([start, size, pairs]) {
+  return start + (size * pairs.length) / 2;
 }
 
 function draw() {
@@ -157,7 +163,7 @@ function drawPieces(canvas, pieces) {
   const height = canvas.clientHeight;
   const last = pieces[pieces.length - 1];
   const from = Math.floor(across(pieces[0][0], width));
-  const to = Math.ceil(across(last[0] + (last[1] * last[2].length) / 2, width));
+  const to = Math.ceil(across(endOf(last), width));
   ground(c, Math.max(0, from), to, width, height);
   c.fillStyle = paint("vermilion");
   let x = null;

@@ -1,7 +1,9 @@
 // Listen here: a mix in this browser, through an AudioWorklet with a jitter buffer. Browsers have that on secure pages only.
 import { on, wish } from "../page/socket.js";
-import { playPlainly } from "./plainsound.js";
+import { say } from "../page/messages.js";
+import { NO_OUTPUT, playPlainly } from "./plainsound.js";
 
+const STARTS_MS = 4000;
 const stats = { received: 0, heard: 0, loudest: 0, buffered: 0, gaps: 0, rate_hz: 0 };
 window.cattailerListen = stats;
 let context = null;
@@ -28,8 +30,24 @@ export function startListen() {
   const open = async () => {
     close();
     Object.assign(stats, { heard: 0, rate_hz: rate });
-    const made = new AudioContext({ sampleRate: rate, latencyHint: "interactive" });
-    context = made;
+    words.textContent = "starting …";
+    let made = null;
+    try {
+      made = context = new AudioContext({ sampleRate: rate, latencyHint: "interactive" });
+      await inTime(start(made));
+    } catch { // without an output it is refused, or waited for without end
+      if (context !== made) return; // stopped meanwhile, or at another rate
+      close();
+      listening = false;
+      tellAll();
+      say(NO_OUTPUT);
+    }
+  };
+  const tellAll = () => {
+    wish({ listen: listening ? mix : 0 });
+    show(listening);
+  };
+  const start = async (made) => {
     await made.audioWorklet.addModule(new URL("listen-worklet.js", import.meta.url));
     if (context !== made) return; // stopped meanwhile, or at another rate
     node = new AudioWorkletNode(made, "mix-player", { numberOfInputs: 0, outputChannelCount: [2] });
@@ -42,12 +60,11 @@ export function startListen() {
     node.connect(made.destination);
     await made.resume();
   };
-  button.addEventListener("click", async () => {
+  button.addEventListener("click", () => {
     listening = !listening;
-    if (!listening) close();
-    else await open();
-    wish({ listen: listening ? mix : 0 });
-    show(listening);
+    tellAll();
+    if (listening) open();
+    else close();
   });
   on("open", () => { if (listening) wish({ listen: mix }); });
   on("frame", (frame) => {
@@ -58,6 +75,10 @@ export function startListen() {
     stats.received += data.byteLength / 8;
     node?.port.postMessage(data, [data]);
   });
+}
+
+function inTime(started) {
+  return Promise.race([started, new Promise((_, late) => { setTimeout(late, STARTS_MS, new Error("late")); })]);
 }
 
 function sayWhy(button, words) {

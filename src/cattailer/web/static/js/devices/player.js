@@ -1,8 +1,10 @@
 // A player's page: one mix. What a control says at each place comes with the page; moving it is heard at once, and the server
 // writes it down when the hand lets go.
 import { startListen } from "../deck/listen.js";
+import { startAway } from "../page/away.js";
 import { startMessages } from "../page/messages.js";
 import { moves, startRefresh } from "../page/refresh.js";
+import { startUnanswered } from "../page/unanswered.js";
 import { connect, on, wish } from "../page/socket.js";
 
 function show(control) {
@@ -14,6 +16,7 @@ function show(control) {
 }
 
 startMessages();
+startUnanswered();
 if (document.body.dataset.session) {
   const rows = document.getElementById("rows");
   rows.addEventListener("input", ({ target }) => {
@@ -34,6 +37,7 @@ if (document.body.dataset.session) {
   // The engineer opened another session: this page goes with it.
   on("elsewhere", () => setTimeout(() => location.reload(), 1000));
   startRefresh();
+  startAway();
   startListen();
   connect(`/s/${document.body.dataset.session}/live`);
 }

@@ -10,6 +10,7 @@ import { startDevices } from "../devices/devices.js";
 import { startEars } from "../listen/ears.js";
 import { startGuide } from "../listen/guide.js";
 import { startImporting } from "../capture/importing.js";
+import { startAway } from "./away.js";
 import { startArming } from "../capture/arming.js";
 import { startHolding } from "../deck/holding.js";
 import { startHow } from "../capture/how.js";
@@ -29,9 +30,11 @@ import { startSheet } from "../takes/sheet.js";
 import { startTakes } from "../takes/takes.js";
 import { startTempo } from "../timing/tempo.js";
 import { startTrackRows } from "../patch/trackrows.js";
+import { startUnanswered } from "./unanswered.js";
 import { startTuner } from "../levels/tuner.js";
 
 startMessages();
+startUnanswered();
 startFields();
 startFocus();
 startSessions();
@@ -39,6 +42,7 @@ startKeys();
 startDevices();
 if (document.body.dataset.session) {
   startRefresh();
+  startAway();
   startClock();
   startMeters();
   startLanes();

@@ -23,6 +23,11 @@ export function startMessages() {
       if (xhr.status >= 400) refused(detail);
       else if (elt.dataset?.tell !== undefined) say(xhr.responseText, "said");
     });
+    xhr.addEventListener("abort", () => {
+      if (requestConfig.verb !== "post") return;
+      say("No answer came from the studio machine. What you pressed may be done all the same: look before you press it again.");
+      putBack(elt);
+    });
     xhr.addEventListener("error", () => {
       say("The studio machine does not answer, so nothing was changed. A capture that runs goes on. Try again.");
       putBack(elt);

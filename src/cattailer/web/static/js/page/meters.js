@@ -1,12 +1,12 @@
 // Cattail meters: a stem to the RMS level, a head from RMS to peak, a dot at the held peak, the
 // target window as a band of water behind. Which zone a level is in comes from the engine.
 import { forgetColours, paint, prepared } from "./canvas.js";
-import { on } from "./socket.js";
+import { on, wish } from "./socket.js";
 
 const COLOURS = { none: "soft", below: "water", in: "reed", above: "ochre", clipped: "vermilion" };
 const TICKS = [-30, -24, -18, -12, -6, -3];
 const NOTHING = { peak: -200, hold: -200, rms: -200, max: -200, crest: 0, clips: 0, clipped_at: 0, zone: "none" };
-// Only what is in sight is drawn.
+// Only what is in sight is drawn, and told.
 const seen = new WeakSet();
 const inSight = new WeakSet();
 const watcher = new IntersectionObserver((entries) => {
@@ -14,7 +14,9 @@ const watcher = new IntersectionObserver((entries) => {
     if (isIntersecting) inSight.add(target);
     else inSight.delete(target);
   }
+  askFor();
 }, { rootMargin: "80px" });
+let asked = "";
 let frame = null;
 let drawn = null;
 
@@ -27,10 +29,26 @@ export function place(db, width) {
 
 export function startMeters() {
   on("frame", (latest) => { frame = latest; });
+  on("open", () => {
+    asked = "";
+    askFor();
+  });
   document.addEventListener("themechange", () => { forgetColours(); drawn = null; drawScale(); });
   addEventListener("resize", () => { drawn = null; drawScale(); });
   drawScale();
   requestAnimationFrame(draw);
+}
+
+// Of a meter what it reads: a channel, a pair or a mix; and the track behind whose channel it may read.
+function nameOf({ dataset: { meter, track } }) {
+  return track ? `${meter}/${track}` : meter;
+}
+
+function askFor() {
+  const meters = [...document.querySelectorAll("canvas[data-meter]")].filter((canvas) => inSight.has(canvas)).map(nameOf);
+  if (meters.join(" ") === asked) return;
+  asked = meters.join(" ");
+  wish({ meters });
 }
 
 function draw() {
@@ -44,29 +62,15 @@ function draw() {
       watcher.observe(canvas);
     }
     if (!inSight.has(canvas)) continue;
-    const which = canvas.dataset.meter;
-    if (which === "main") drawMeter(canvas, frame.pairs.main, frame.window);
+    const now = frame.meters[nameOf(canvas)] ?? NOTHING;
+    if (canvas.dataset.meter === "main") drawMeter(canvas, now, frame.window);
     else {
-      const now = heardAt(canvas, which);
       drawMeter(canvas, now, canvas.dataset.window?.split(",").map(Number) ?? frame.window);
       if (threshold && canvas.closest("[data-armed]")) drawThreshold(canvas, Number(threshold));
       write(document.getElementById(canvas.dataset.peak), now);
       writeMore(document.getElementById(canvas.dataset.more), now);
     }
   }
-}
-
-// At the input, or behind the channel of the track when the meters listen there. Of a pair the server says one reading.
-function heardAt(canvas, which) {
-  if (frame.channel && canvas.dataset.track) {
-    const row = frame.channel.ids.indexOf(Number(canvas.dataset.track));
-    if (row >= 0) return level(frame.channel, row);
-  }
-  return frame.pairs[which] ?? level(frame.inputs, which);
-}
-
-function level(meters, row) {
-  return Object.fromEntries(Object.entries(NOTHING).map(([name, none]) => [name, meters[name][row] ?? none]));
 }
 
 function write(output, now) {
