@@ -1,13 +1,14 @@
 """Putting the web together."""
 
 import secrets
+from contextlib import suppress
 from datetime import UTC, datetime
 from functools import partial
 
 import structlog
 from flask import Flask, Response, render_template, request
 from pydantic import ValidationError
-from sqlalchemy.exc import DataError, OperationalError
+from sqlalchemy.exc import DataError, OperationalError, SQLAlchemyError
 from sqlalchemy.exc import TimeoutError as PoolTimeout
 from werkzeug.exceptions import HTTPException, NotFound
 
@@ -17,6 +18,7 @@ from cattailer.services.desk.desk import Desk
 from cattailer.services.desk.guests import Guests
 from cattailer.services.desk.reach import Reach
 from cattailer.services.session import opening
+from cattailer.services.session.reading import revision_of
 from cattailer.services.stages.listen.show import figure
 from cattailer.web.api import routes as api
 from cattailer.web.care import Care
@@ -80,6 +82,7 @@ def create_app(
     app.before_request(asking.refuse)
     app.before_request(_refuse_numbers)
     app.before_request(_open_first)
+    app.after_request(_name_revision)
     app.register_error_handler(Sure, _ask)
     app.register_error_handler(Refusal, lambda why: _say(why.message, why.status))
     app.register_error_handler(ValidationError, _say_invalid)
@@ -106,6 +109,16 @@ def _open_first() -> None:
     answered = request.method == "POST" and request.form.get("sure") == opening.OPEN_IT
     if answered and session_id is not None and asking.is_engineer():
         opening.open_session(request_desk(), session_id)
+
+
+def _name_revision(response: Response) -> Response:
+    """So that a page that pressed something fetches its rows once, whichever of both it hears of first."""
+    session_id = (request.view_args or {}).get("session_id")
+    pressed = request.method == "POST" and "HX-Request" in request.headers and response.status_code < 400
+    if pressed and session_id is not None:
+        with suppress(Refusal, SQLAlchemyError):
+            response.headers["Cattailer-Revision"] = str(revision_of(request_desk(), session_id))
+    return response
 
 
 def _ago(at: datetime | None) -> str:

@@ -20,6 +20,7 @@ export function startArming() {
   document.addEventListener("click", (event) => {
     const box = event.target.closest?.(".arm");
     if (!box) return;
+    shows(box, box.checked);
     const all = [...document.querySelectorAll(".arm")];
     const from = all.findIndex((one) => one.id === last);
     const to = all.indexOf(box);
@@ -30,6 +31,11 @@ export function startArming() {
     const ids = all.slice(Math.min(from, to), Math.max(from, to) + 1).map((one) => one.closest("[data-track]").dataset.track);
     post(document.getElementById("rows").dataset.armSome, { armed: String(armed), tracks: ids.join(",") });
   });
+}
+
+// At once; the rows that come say whether it is so.
+function shows(box, armed) {
+  box.closest("[data-track]")?.toggleAttribute("data-armed", armed);
 }
 
 function arrived() {

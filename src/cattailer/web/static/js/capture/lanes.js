@@ -6,12 +6,14 @@ import { LIFT, paint, prepared } from "../page/canvas.js";
 import { on } from "../page/socket.js";
 
 const COLUMNS = 400;
+const AFTER_ROWS_MS = 250;
 let view = null; // {start, stop, ticks, tracks}
 let live = new Map(); // track → [[first sample, samples per pair, pairs]]
 let liveRun = null;
 let position = 0;
 let state = "stopped";
 let asked = -Infinity;
+let soon = 0;
 let stale = true;
 
 export function viewed() {
@@ -37,8 +39,7 @@ export function startLanes() {
     else return;
     stale = true;
   });
-  on("revision", () => fetchView(rows, true));
-  on("again", () => fetchView(rows, true));
+  for (const topic of ["revision", "again"]) on(topic, () => fetchSoon(rows));
   const redraw = () => { stale = true; };
   document.addEventListener("themechange", redraw);
   addEventListener("resize", redraw);
@@ -54,6 +55,12 @@ function locate(event, rows) {
   const share = (event.clientX - lane.getBoundingClientRect().left) / lane.clientWidth;
   const there = Math.round(view.start + share * (view.stop - view.start));
   post(rows.dataset.locate, { position: there });
+}
+
+// The rows, which show what was pressed, come first: worked out at the same time, both would come late.
+function fetchSoon(rows) {
+  clearTimeout(soon);
+  soon = setTimeout(fetchView, AFTER_ROWS_MS, rows, true);
 }
 
 async function fetchView(rows, force = false) {

@@ -67,6 +67,9 @@ function ask({ xhr, requestConfig, elt }, yes) {
 
 function putBack(element) {
   if (element.dataset?.was !== undefined) element.value = element.dataset.was;
-  if (element.type === "checkbox") element.checked = element.closest("[data-armed]") !== null;
+  if (element.type === "checkbox") {
+    element.checked = element.defaultChecked;
+    if (element.matches(".arm")) element.closest("[data-track]")?.toggleAttribute("data-armed", element.checked);
+  }
   if (document.getElementById("rows")) tell("again", {});
 }

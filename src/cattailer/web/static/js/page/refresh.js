@@ -29,7 +29,7 @@ export function startRefresh() {
   });
   on("again", refresh);
   // What a hand moved is written down. A control that was at its end shows too much, and no new revision says so.
-  on("settled", ({ revision }) => { if (revision > shown()) hear(revision); else refresh(); });
+  on("settled", ({ revision }) => answered(revision, shown()));
   document.addEventListener("htmx:afterRequest", ({ detail }) => {
     // Rows that somebody asked for in another way are refreshed that way from then on.
     if (detail.successful && detail.requestConfig.verb === "get" && detail.target.id === "rows") detail.target.dataset.refresh = detail.pathInfo.finalRequestPath;
@@ -37,7 +37,9 @@ export function startRefresh() {
   document.addEventListener("htmx:afterSettle", lookOn);
   lookOn();
   document.addEventListener("htmx:beforeRequest", ({ detail: { xhr, requestConfig } }) => {
-    if (requestConfig.verb === "post") xhr.addEventListener("load", () => { if (xhr.status < 400) refresh(); });
+    if (requestConfig.verb !== "post") return;
+    const before = Math.max(newest, shown());
+    xhr.addEventListener("load", () => { if (xhr.status < 400) answered(Number(xhr.getResponseHeader("Cattailer-Revision")), before); });
   });
   document.addEventListener("htmx:beforeSwap", (event) => {
     if (event.target.id !== "rows" || !held()) return;
@@ -91,6 +93,12 @@ function watch(frame) {
 function hear(revision) {
   newest = Math.max(newest, revision);
   if (wanted || newest > shown()) fetchAsNeeded();
+}
+
+// Something was done here, and is in that revision. One that is no newer than before changed nothing that has revisions.
+function answered(revision, before) {
+  if (revision > before) hear(revision);
+  else refresh();
 }
 
 function refresh() {
