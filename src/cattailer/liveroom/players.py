@@ -18,6 +18,9 @@ CHECK_DB = -6.0
 """People check softer than they play."""
 
 RUN_THROUGH_DB = -3.0
+MOST_NOTES = 300
+"""Kept for the next room: an interface that is opened again, at another buffer or for another session, is there at
+once. All parts together are 180."""
 CHECK_QUARTERS = 8 * tune.BEATS
 
 
@@ -70,7 +73,6 @@ class Player:
         self._notes = tune.parts()[name]
         self._stretches: list[Stretch] = [Stretch(-(1 << 40), False)]
         self._human = lru_cache(maxsize=8)(self._make_human)
-        self._render = lru_cache(maxsize=4096)(self._make_note)
         self._longest = 0
         self.set_tempo(tempo)
 
@@ -108,7 +110,7 @@ class Player:
     def _warm(self, tenths: list[int]) -> None:
         """Renders every note of the part, so that none is rendered while playing."""
         self._sounds = [
-            [(row, self._render(instrument, note.pitch, length)) for row, instrument in self._rows]
+            [(row, _note(self._rate, self.name, instrument, note.pitch, length)) for row, instrument in self._rows]
             for note, length in zip(self._notes, tenths, strict=True)
         ]
         self._longest = max(len(sound) for note in self._sounds for _, sound in note)
@@ -173,11 +175,15 @@ class Player:
             force[int(rng.integers(count))] = 0.0
         return _Humanity((late_ms / 1000.0 * self._rate).astype(int).tolist(), force.tolist())
 
-    def _make_note(self, instrument: str, pitch: float, tenths: int) -> Floats:
-        hz = 440.0 * 2.0 ** ((pitch - 69.0) / 12.0)
-        # One string, whoever hears it: a pickup and a microphone differ in colour, not in the note.
-        seed = [int(pitch * 16), tenths, sum(map(ord, self.name))]
-        return instruments.BY_NAME[instrument](self._rate, hz, tenths / 10.0, np.random.default_rng(seed))
+
+@lru_cache(maxsize=MOST_NOTES)
+def _note(rate_hz: int, player: str, instrument: str, pitch: float, tenths: int) -> Floats:
+    hz = 440.0 * 2.0 ** ((pitch - 69.0) / 12.0)
+    # One string, whoever hears it: a pickup and a microphone differ in colour, not in the note.
+    seed = [int(pitch * 16), tenths, sum(map(ord, player))]
+    made = instruments.BY_NAME[instrument](rate_hz, hz, tenths / 10.0, np.random.default_rng(seed))
+    made.flags.writeable = False
+    return made
 
 
 def stretches_for(

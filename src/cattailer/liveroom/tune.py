@@ -1,7 +1,10 @@
 """The Lamplighter's Ferry, a waltz in 3/4: who plays what, note by note, in quarters."""
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from fractions import Fraction
+from functools import cache
+from types import MappingProxyType
 
 import numpy as np
 
@@ -123,10 +126,11 @@ def _narrator() -> list[Note]:
     return out
 
 
-def parts() -> dict[str, list[Note]]:
+@cache
+def parts() -> Mapping[str, tuple[Note, ...]]:
     """Every part's notes in order of their start."""
     made = {
         "dulcimer": _dulcimer(), "cello": _cello(), "bass clarinet": _bass_clarinet(),
         "frame drum": _frame_drum(), "harmonium": _harmonium(), "narrator": _narrator(), "harp": _harp(),
     }
-    return {name: sorted(notes, key=lambda n: n.quarter) for name, notes in made.items()}
+    return MappingProxyType({name: tuple(sorted(notes, key=lambda n: n.quarter)) for name, notes in made.items()})
