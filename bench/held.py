@@ -139,6 +139,7 @@ async def watch(studio: Studio, seconds: float, ages_ms: list[float]) -> None:
             told = json.loads(text)
             if told["topic"] == "frame":
                 ages_ms.append(1000 * (time.time() - told["t"]))
+                await line.send(json.dumps({"ack": told["n"]}))
             if time.monotonic() > until:
                 return
 

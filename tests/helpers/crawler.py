@@ -35,6 +35,7 @@ EXPECTED: tuple[tuple[str, str, str, str], ...] = (
     (r"/timing/tempo", r"^Tap it here", r"nothing", "it waits for the next tap, and says so already"),
     (r"/s/2/capture", r"^(good|maybe|no)$", r"409 POST .*/rate$", "nothing was captured, and it says so"),
     (r"/s/2/", r"^Keep what I just heard", r"409 POST .*/keep$", "no track is fed, and it says so"),
+    (r"/s/2/", r"^(Listen to|Start the line check|Measure all|Keep 10 s|Compare)", r"40[09] ", "nothing is listed at any socket, and it says so"),
     (r"/s/2/takes/", r"^Write what is in use", r"409 POST .*/write$", "nothing is in use, and it says so"),
     (r"", r"^Capture$", r"409 POST .*/capture$", "no track is armed, and it says so"),
     (r"", r"^loop$", r"409 POST .*/range/loop$", "there is no range, and it says so"),
