@@ -24,7 +24,7 @@ WRITTEN_S = 1.0
 NUMBERS: list[Any] = [0, 1, 2, 4, -1, 1.5, 1e308, -1e308, 2**31, 2**63, 10**400, float("nan"), float("inf"), True, None, "1", [], {}]
 ENDS = ["track:1", "track:7", "group:1", "mix:1", "return:1", "in:1", "track:", "track:-1", "track:99999999999999999999", "", "x", "\x00"]
 WHATS = ["fader_db", "level_db", "pan", "muted", "gain_db", "", "__class__", "x" * 41]
-FIELDS = ["listen", "tune", "levels", "move", "settle", "keys", "extra"]
+FIELDS = ["listen", "tune", "levels", "move", "step", "settle", "keys", "meters", "ack", "extra"]
 
 
 def message(rng: random.Random) -> str | bytes:

@@ -159,6 +159,7 @@ def test_names_gains_and_keys_by_typing(page: Page, studio: Studio) -> None:
     page.keyboard.press("?")
     expect(page.get_by_role("dialog")).to_contain_text("Roll and stop")
     page.keyboard.press("Escape")
+    expect(page.get_by_role("dialog")).to_be_hidden()
     page.keyboard.press("ArrowRight")
     expect(page.locator("#bars")).to_have_text("bar 2 · beat 1 of 3")
     page.keyboard.press("Home")
