@@ -80,6 +80,24 @@ def test_no_frame_waits_behind_another(monkeypatch: pytest.MonkeyPatch) -> None:
     assert pace.next(), "whoever takes none is told now and then all the same"
 
 
+def test_sound_is_left_out_for_a_page_that_takes_frames_late(monkeypatch: pytest.MonkeyPatch) -> None:
+    now = 100.0
+    monkeypatch.setattr(frames.time, "monotonic", lambda: now)
+    pace = Pace()
+    told(pace, frame())
+    now += 9.0
+    assert not pace.late, "it takes none at all, and may be no page"
+    pace.take(1)
+    assert not pace.late
+    told(pace, frame())
+    now += 0.4
+    assert not pace.late
+    now += 0.2
+    assert pace.late
+    pace.take(2)
+    assert not pace.late
+
+
 def test_a_player_is_told_no_levels() -> None:
     pace = Pace(Rights(Device(9, "phone", Role.PLAYER)))
     pace.see(["0"])

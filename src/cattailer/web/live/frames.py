@@ -2,6 +2,7 @@
 page takes them. A slow network shows fewer frames, never old ones."""
 
 import json
+import math
 import time
 from collections.abc import Collection, Mapping
 from typing import Any
@@ -11,6 +12,8 @@ from cattailer.core.sound.meters import NO_SIGNAL_DBFS
 
 MOST_UNTAKEN = 4
 """So many frames may be on their way to a page: thirty a second still come where an answer takes 0.13 s."""
+LATE_S = 0.5
+"""A page that takes a frame later than this is on a network that sound would fill."""
 PATIENCE_S = 1.0
 """To whoever takes nothing a frame is sent this often: it tells a page that its line is open."""
 LEVELS = frozenset({"inputs", "main", "pairs", "channel"})
@@ -76,7 +79,8 @@ class Pace:
         self._readings: dict[str, Reading] = {}
         self._waiting: Shown | None = None
         self._sent = self._taken = 0
-        self._sent_at = 0.0
+        self._on_the_way: dict[int, float] = {}
+        """When each frame was sent that was not taken yet."""
 
     def see(self, meters: Collection[str]) -> None:
         """These are in sight from now on."""
@@ -86,6 +90,13 @@ class Pace:
     def take(self, number: int) -> None:
         """The page has taken the frame of that number."""
         self._taken = min(max(self._taken, number), self._sent)
+        self._on_the_way = {n: at for n, at in self._on_the_way.items() if n > self._taken}
+
+    @property
+    def late(self) -> bool:
+        """Whether what is sent now would come late. Whoever never takes a frame is asked for nothing."""
+        first = next(iter(self._on_the_way.values()), math.inf)
+        return self._taken > 0 and time.monotonic() - first > LATE_S
 
     def newest(self, frame: Shown) -> None:
         """What waited before is forgotten."""
@@ -96,10 +107,12 @@ class Pace:
         now = time.monotonic()
         if self._waiting is None:
             return None
-        if self._sent - self._taken >= MOST_UNTAKEN and now - self._sent_at < PATIENCE_S:
+        on_the_way = [*self._on_the_way.values()]
+        if len(on_the_way) >= MOST_UNTAKEN and now - on_the_way[-1] < PATIENCE_S:
             return None
         frame, self._waiting = self._waiting, None
-        self._sent, self._sent_at = self._sent + 1, now
+        self._sent += 1
+        self._on_the_way = dict([*self._on_the_way.items(), (self._sent, now)][-MOST_UNTAKEN:])
         return self._changes(frame)
 
     def _changes(self, frame: Shown) -> str | None:

@@ -84,7 +84,9 @@ class Line:
         self._more.set()
 
     def sound(self, pcm: bytes, rate_hz: int) -> None:
-        self._put({"type": "websocket.send", "bytes": pcm})
+        """Left out where the network does not take it: all else would wait behind it."""
+        if not self._pace.late:
+            self._put({"type": "websocket.send", "bytes": pcm})
 
     def _put(self, message: Message) -> None:
         self._waiting.append(message)

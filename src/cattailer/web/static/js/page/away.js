@@ -11,6 +11,7 @@ let engine = ""; // what is wrong with it, as the pages' process says
 let idle = false; // it runs no session
 let nearest = Infinity; // how far the clocks of both lie apart, as told by the frame that was the fastest
 let nearestAt = 0;
+let toldAt = 0;
 let late = 0;
 
 export function startAway() {
@@ -21,8 +22,10 @@ export function startAway() {
     elsewhere = engine = "";
     idle = false;
     const apart = performance.timeOrigin + frameAt - 1000 * t;
-    nearest = Math.min(nearest + DRIFT * (frameAt - nearestAt), apart);
+    // Where the machine's clock was set back, what was learned of it holds no more.
+    nearest = t < toldAt ? apart : Math.min(nearest + DRIFT * (frameAt - nearestAt), apart);
     nearestAt = frameAt;
+    toldAt = t;
     late = apart - nearest;
   });
   on("open", () => { frameAt = performance.now(); });
