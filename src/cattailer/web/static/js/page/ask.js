@@ -25,7 +25,9 @@ export function askText(address, options) {
 export function post(address, values, source = document.getElementById("rows")) {
   line = line.then(() => {
     const now = typeof values === "function" ? values() : values;
-    return now && htmx.ajax("POST", address, { values: now, swap: "none", source });
+    // htmx sends nothing, and says nothing, for what is not on the page any more: rows may have been fetched again meanwhile.
+    const from = source?.isConnected ? source : document.getElementById("rows") ?? document.body;
+    return now && htmx.ajax("POST", address, { values: now, swap: "none", source: from });
   }).catch(() => {});
   return line;
 }
