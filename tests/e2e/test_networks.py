@@ -31,10 +31,11 @@ def renamed(page: Page, studio: Studio, name: str) -> None:
 def test_a_slow_network_shows_what_is_and_not_what_was(page: Page, studio: Studio, wire: Wire) -> None:
     wire.down_bytes_per_s = 62_500
     heard_on(page, 2)
-    before, frames = wire.sent_down, page.evaluate("cattailerStats.frames")
+    told_of = "[cattailerStats.bytes, cattailerStats.frames]"
+    before = page.evaluate(told_of)
     heard_on(page, 3)
-    seconds = (page.evaluate("cattailerStats.frames") - frames) / 30
-    assert (wire.sent_down - before) * 8 / seconds < 100_000, "idle, with ten rows"
+    size, frames = (now - was for now, was in zip(page.evaluate(told_of), before, strict=True))
+    assert 30 * 8 * size / frames < 100_000, "thirty frames a second, idle, with ten rows"
     page.locator(".arm").first.check()
     page.get_by_role("button", name="Capture 1 track").click()
     state_is(page, "capturing")
