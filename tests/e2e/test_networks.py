@@ -50,7 +50,7 @@ def test_a_slow_network_shows_what_is_and_not_what_was(page: Page, studio: Studi
 def test_a_line_that_is_half_open_is_made_anew(page: Page, studio: Studio, wire: Wire) -> None:
     wire.bury()
     page.locator(".arm").nth(1).click(no_wait_after=True)  # it goes where nobody answers
-    expect(page.locator("#away")).to_contain_text("Nothing has come from the studio machine")
+    expect(page.locator("#away")).to_contain_text("Nothing received from the studio machine")
     page.wait_for_function("cattailerStats.reconnects > 0")
     expect(page.locator("#away")).to_be_hidden()
     expect(page.locator("#message")).to_contain_text("No answer came")
@@ -87,7 +87,7 @@ def test_the_page_says_which_is_gone(page: Page, studio: Studio, wire: Wire) -> 
     told(page)
     page.evaluate(said)
     studio.kill("web")
-    page.wait_for_function("[...said].some((text) => text.includes('its pages are not'))")
+    page.wait_for_function("[...said].some((text) => text.includes('its pages have stopped'))")
     expect(page.locator("#away")).to_be_hidden(timeout=60_000)
 
 
@@ -95,6 +95,6 @@ def test_without_a_sound_output_listening_says_so(page: Page, studio: Studio) ->
     page.add_init_script("AudioContext.prototype.resume = () => new Promise(() => {});")
     open_demo(page, studio)
     page.get_by_role("button", name="Listen here").click()
-    expect(page.locator("#message")).to_contain_text("sound output does not start")
+    expect(page.locator("#message")).to_contain_text("cannot open a sound output")
     expect(page.get_by_role("button", name="Listen here")).to_have_attribute("aria-pressed", "false")
     expect(page.locator("#listen-words")).to_have_text("not heard here")

@@ -22,7 +22,7 @@ def frame(at: float = 1.0, peak: float = -20.0, channel: dict[str, Any] | None =
     inputs = {name: [r[name] for r in rows] for name in rows[0]}
     return Shown({
         "topic": "frame", "t": at, "session": 1, "title": "The Lamplighter's Ferry", "revision": 4, "rate": 48000, "state": "stopped",
-        "where": "bar 1", "inputs": inputs, "main": inputs, "channel": channel, "pairs": {"main": row(40), "2,3": row(3)}, **more,
+        "where": "bar 1", "inputs": inputs, "channel": channel, "pairs": {"main": row(40), "2,3": row(3)}, **more,
     })
 
 

@@ -64,7 +64,6 @@ class Frame(TypedDict):
     point: str
     vu_zero: float
     inputs: Meters
-    main: Meters
     pairs: dict[str, dict[str, Any]]
     channel: TrackMeters | None
     limits: dict[str, float]

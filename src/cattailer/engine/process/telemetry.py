@@ -104,7 +104,7 @@ class Telemetry:
             "dropouts": engine.dropouts, "players": engine.players,
             "window": plan.window, "muted": engine.muted, "sockets": plan.inputs,
             "kind": self.rows.kind, "point": self.point, "vu_zero": VU_ZERO_DBFS,
-            "inputs": self.rows.as_sent(inputs, plan.windows()), "main": self._ears.as_sent(ears, [plan.window] * 2),
+            "inputs": self.rows.as_sent(inputs, plan.windows()),
             "pairs": self._pairs(plan, inputs, ears), "limits": self._limits(),
             "turned_down": {end: _down(gain) for end, gain in engine.turned_down().items() if gain < HEARD_GAIN},
             "channel": self.rows.after(inputs, plan) if self.point == "channel" else None,

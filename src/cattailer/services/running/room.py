@@ -68,9 +68,9 @@ def loop_back(desk: Desk, session_id: int, output: int, socket: int, way: str) -
     there now, in words."""
     _set_up(desk, session_id, "loop", output=output, socket=socket, way=way)
     return {
-        "cable": f"A cable goes from output {output} to socket {socket}.",
-        "headphone": f"The headphone on output {output} is held to the microphone at socket {socket}.",
-    }.get(way, f"Nothing goes from output {output} to socket {socket}.")
+        "cable": f"A cable connects output {output} to socket {socket}.",
+        "headphone": f"The headphone on output {output} is at the microphone on socket {socket}.",
+    }.get(way, f"Output {output} is no longer connected to socket {socket}.")
 
 
 def claim(desk: Desk, session_id: int, samples: int) -> None:

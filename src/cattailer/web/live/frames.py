@@ -16,8 +16,7 @@ LATE_S = 0.5
 """A page that takes a frame later than this is on a network that sound would fill."""
 PATIENCE_S = 1.0
 """To whoever takes nothing a frame is sent this often: it tells a page that its line is open."""
-LEVELS = frozenset({"inputs", "main", "pairs", "channel"})
-QUICK, SLOW = ("peak", "rms"), ("hold", "max")
+LEVELS = frozenset({"inputs", "pairs", "channel"})
 NOTHING = int(10 * NO_SIGNAL_DBFS)
 SILENT = (NOTHING, NOTHING, 0), (NOTHING, NOTHING, 0, 0.0, "none")
 
@@ -61,8 +60,8 @@ def _packed(levels: Mapping[str, Any], row: int | None) -> Reading:
 
     if not levels or (of("max") <= NO_SIGNAL_DBFS and not of("clips")):
         return SILENT
-    quick = SILENT[0] if of("peak") <= NO_SIGNAL_DBFS else (*(_tenths(of(name)) for name in QUICK), round(of("crest")))
-    return quick, (*(_tenths(of(name)) for name in SLOW), of("clips"), of("clipped_at"), of("zone"))
+    quick = SILENT[0] if of("peak") <= NO_SIGNAL_DBFS else (_tenths(of("peak")), _tenths(of("rms")), round(of("crest")))
+    return quick, (_tenths(of("hold")), _tenths(of("max")), of("clips"), of("clipped_at"), of("zone"))
 
 
 def _tenths(db: float) -> int:

@@ -17,6 +17,7 @@ export function startArming() {
     event.preventDefault();
     waiting.push(event.detail.issueRequest);
   });
+  document.addEventListener("putback", ({ target }) => { if (target.matches(".arm")) shows(target, target.checked); });
   document.addEventListener("click", (event) => {
     const box = event.target.closest?.(".arm");
     if (!box) return;

@@ -2,7 +2,7 @@
 import { say } from "../page/messages.js";
 
 const LATER = "Without HTTPS it plays here a second or two late: to hear how it is, not to play along.";
-export const NO_OUTPUT = "This browser's sound output does not start. Plug in headphones or choose an output in the system's sound settings, then press Listen here again.";
+export const NO_OUTPUT = "This browser cannot open a sound output. Plug in headphones or choose an output in the system's sound settings, then press Listen here again.";
 const STARTS_MS = 10000;
 const AGAIN_MS = 1000; // an engine that is started again takes as long
 const MOST_TRIES = 10;

@@ -4,7 +4,7 @@ import { line, on } from "./socket.js";
 const STILL_MS = 2000;
 const LATE_MS = 1000;
 const DRIFT = 0.001; // of clocks
-const RUNS_ON = "A capture that runs goes on.";
+const RUNS_ON = "A capture in progress continues.";
 let frameAt = performance.now();
 let elsewhere = "";
 let engine = ""; // what is wrong with it, as the pages' process says
@@ -48,9 +48,9 @@ function wrong() {
   const still = performance.now() - frameAt > STILL_MS;
   if (!line.open && !still) return ""; // it may come again at once
   if (!line.open && !navigator.onLine) return `This device has no network. ${RUNS_ON} Trying again…`;
-  if (!line.open && line.refused) return `The studio machine is there, but its pages are not: they are being started again. ${RUNS_ON}`;
+  if (!line.open && line.refused) return `The studio machine is running, but its pages have stopped and are being restarted. ${RUNS_ON}`;
   if (!line.open) return `No connection to the studio machine. ${RUNS_ON} Trying again…`;
-  if (silent > STILL_MS) return `Nothing has come from the studio machine for ${Math.floor(silent / 1000)} s. ${RUNS_ON}`;
+  if (silent > STILL_MS) return `Nothing received from the studio machine for ${Math.floor(silent / 1000)} s. ${RUNS_ON}`;
   if (elsewhere && still) return `Another session is open in the studio: “${elsewhere}”. Meters and clock are silent here.`;
   if (engine) return engine;
   if (still) return "The studio machine answers, but nothing moves yet.";

@@ -25,7 +25,7 @@ export function startMessages() {
     });
     xhr.addEventListener("abort", () => {
       if (requestConfig.verb !== "post") return;
-      say("No answer came from the studio machine. What you pressed may be done all the same: look before you press it again.");
+      say("No answer came from the studio machine. What you pressed may have been done: check before you press it again.");
       putBack(elt);
     });
     xhr.addEventListener("error", () => {
@@ -69,7 +69,7 @@ function putBack(element) {
   if (element.dataset?.was !== undefined) element.value = element.dataset.was;
   if (element.type === "checkbox") {
     element.checked = element.defaultChecked;
-    if (element.matches(".arm")) element.closest("[data-track]")?.toggleAttribute("data-armed", element.checked);
+    element.dispatchEvent(new Event("putback", { bubbles: true }));
   }
   if (document.getElementById("rows")) tell("again", {});
 }
