@@ -6,7 +6,7 @@ from pathlib import Path
 import pytest
 import soundfile
 
-from tests.helpers.terminal import run_cli
+from tests.helpers.terminal import run_cli, run_here
 
 
 def test_record_gives_ten_files_that_open(tmp_path: Path) -> None:
@@ -36,7 +36,7 @@ def test_record_gives_ten_files_that_open(tmp_path: Path) -> None:
     (("dance",), 2, "No such command"),
 ])
 def test_wrong_usage_is_one_line(tmp_path: Path, arguments: tuple[str, ...], status: int, words: str) -> None:
-    done = run_cli(*(str(tmp_path / "out") if a == "OUT" else a for a in arguments), home=tmp_path)
+    done = run_here(*(str(tmp_path / "out") if a == "OUT" else a for a in arguments), home=tmp_path)
     assert done.returncode == status
     assert words in done.stderr
     assert "Traceback" not in done.stderr
@@ -46,16 +46,16 @@ def test_wrong_usage_is_one_line(tmp_path: Path, arguments: tuple[str, ...], sta
 def test_the_terminal_writes_what_an_ear_gets(tmp_path: Path) -> None:
     out = tmp_path / "ear.wav"
     arguments = ["hear", "--demo", "--mix", "Cue narrator", "--seconds", "1.5", "--out", str(out), "--clock", "virtual", "--json"]
-    done = run_cli(*arguments, home=tmp_path)
+    done = run_here(*arguments, home=tmp_path)
     told = json.loads(done.stdout)
     assert (told["rate"], told["mix"], told["samples"]) == (48000, "Cue narrator", 72000)
     assert told["late_samples"]["Narrator"] == {"direct": 44, "through": 332}
     sound, rate = soundfile.read(out)
     assert (sound.shape, rate) == ((72000, 2), 48000)
     assert abs(sound).max() > 0.01
-    again = run_cli(*arguments, home=tmp_path)
+    again = run_here(*arguments, home=tmp_path)
     assert again.returncode == 1
     assert "is there already" in again.stderr
     arguments[3], arguments[7] = "Nobody", str(tmp_path / "nobody.wav")
-    unknown = run_cli(*arguments, home=tmp_path)
+    unknown = run_here(*arguments, home=tmp_path)
     assert "There is no mix 'Nobody'" in unknown.stderr

@@ -17,12 +17,12 @@ PAGES = [
 ]
 
 
-def violations(page: Page) -> list[str]:
+def violations(page: Page, night: bool = True) -> list[str]:
     """Everything by day; by night only what can differ, the contrast."""
     page.evaluate(AXE)
     contrast = {"type": "rule", "values": ["color-contrast"]}
     out = []
-    for theme, rules in (("day", TAGS), ("night", contrast)):
+    for theme, rules in (("day", TAGS), ("night", contrast))[: 1 + night]:
         page.evaluate("theme => { document.documentElement.dataset.theme = theme; document.dispatchEvent(new Event('themechange')); }", theme)
         found = page.evaluate("rules => axe.run(document, {runOnly: rules, resultTypes: ['violations']})", rules)["violations"]
         out += [f"{theme}, {v['id']}: {n['html'][:120]} {n['failureSummary'][:200]}" for v in found for n in v["nodes"]]
@@ -42,10 +42,10 @@ def test_no_page_has_a_violation(browser: Browser, studio: Studio) -> None:
         page.get_by_role("button", name="Stop capturing").click()
         state_is(page, "stopped")
     found = {}
-    for address in PAGES:
+    for number, address in enumerate(PAGES):
         page.goto(f"{studio.url}{address}")
         page.wait_for_load_state("networkidle") if address == "/nowhere" else page.wait_for_function("document.fonts.status === 'loaded'")
-        if seen := violations(page):
+        if seen := violations(page, number % 3 == 0):
             found[address] = seen
     page.goto(f"{studio.url}/s/1/capture")
     page.get_by_role("button", name="Keys").click()

@@ -7,9 +7,6 @@ from playwright.sync_api import Page, expect
 
 from tests.helpers.studio import Studio, follow, moved_on, open_demo, state_is
 
-pytestmark = pytest.mark.xdist_group("e2e")
-
-
 USUAL = {
     "begin": "now", "start": "playhead", "pre_bars": "0", "post_bars": "0", "passes": "0", "limit_s": "0", "over": "keep",
     "holds": "off", "disarms": "off",

@@ -10,8 +10,6 @@ from tests.helpers.letting_in import code_for, come_in
 from tests.helpers.studio import Studio, heard_on, open_demo, state_is
 from tests.helpers.waiting import wait_for
 
-pytestmark = pytest.mark.xdist_group("e2e")
-
 
 @pytest.fixture
 def other(browser: Browser) -> Iterator[Page]:

@@ -9,7 +9,7 @@ from tests.helpers.crawled import Crowd, places, set_up
 from tests.helpers.crawler import Control
 from tests.helpers.started import running_studio
 
-PLACES, PRESSES = 9, 4
+PLACES, PRESSES = 6, 3
 """So many pages, and so many presses in each of them."""
 
 

@@ -23,8 +23,6 @@ from tests.helpers.studio import Studio, environment, free_port, home_of_its_own
 from tests.helpers.terminal import run_cli
 from tests.helpers.waiting import wait_for
 
-pytestmark = pytest.mark.xdist_group("e2e")
-
 
 def capture_all(page: Page, studio: Studio) -> Path:
     open_demo(page, studio)

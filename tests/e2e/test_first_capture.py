@@ -12,8 +12,6 @@ from playwright.sync_api import Browser, Download, Page, expect
 from tests.helpers.studio import Studio, follow, heard_on, moved_on, open_demo, state_is, told
 from tests.helpers.waiting import wait_for
 
-pytestmark = pytest.mark.xdist_group("e2e")
-
 VERMILION_PIXELS = """id => {
   const canvas = document.getElementById(id);
   const data = canvas.getContext('2d').getImageData(0, 0, canvas.width, canvas.height).data;

@@ -11,8 +11,6 @@ from playwright.sync_api import Page, expect
 from cattailer.services.session.demo import INPUTS
 from tests.helpers.studio import Studio, follow, heard_on, moved_on, open_demo, post, told
 
-pytestmark = pytest.mark.xdist_group("e2e")
-
 
 def open_levels(page: Page, studio: Studio, view: str = "rows") -> None:
     open_demo(page, studio)

@@ -8,8 +8,6 @@ from playwright.sync_api import Browser, Locator, Page, expect
 
 from tests.helpers.studio import Studio, decoded, follow, heard_on, open_demo, post, told
 
-pytestmark = pytest.mark.xdist_group("e2e")
-
 
 @pytest.fixture(autouse=True)
 def as_it_was(studio: Studio) -> Iterator[None]:
@@ -135,6 +133,21 @@ def test_a_column_is_copied_limited_and_brings_its_player_forward(page: Page, st
         page.keyboard.press("Control+z")
         heard_on(page, 0.5)
     expect(cell(page, "Cello", "Cue dulcimer")).to_have_attribute("data-away", "")
+
+
+def test_what_is_selected_is_typed_over_though_it_was_fetched_again(page: Page, studio: Studio) -> None:
+    open_ears(page, studio)
+    page.locator(".ear", has_text="Cue dulcimer").click()
+    field = page.locator("#close").get_by_label("level of the whole mix")
+    field.select_text()
+    field.evaluate("""field => {
+        field.dataset.old = "";
+        const mix = document.querySelector(".ear[data-close]").dataset.mix;
+        htmx.ajax("GET", `${document.getElementById("close").dataset.address}?end=&mix=${mix}`, "#close");
+    }""")
+    page.wait_for_function("document.querySelector('[data-old]') === null")
+    page.keyboard.type("-9")
+    expect(field).to_have_value("-9")
 
 
 def test_alone_and_listening_of_a_track(page: Page, studio: Studio) -> None:

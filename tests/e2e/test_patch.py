@@ -2,13 +2,10 @@
 
 import re
 
-import pytest
 from playwright.sync_api import Browser, Page, expect
 
 from cattailer.services.session.demo import INPUTS
 from tests.helpers.studio import Studio, follow, heard_on, open_demo, told
-
-pytestmark = pytest.mark.xdist_group("e2e")
 
 LIST = "socket;name;source;pick-up;48 V;notes\n" + "\n".join(
     f"{i.socket};{i.name};{i.name.lower()};{i.pickup};{'yes' if i.phantom else 'no'};{i.note}" for i in INPUTS

@@ -7,8 +7,6 @@ from playwright.sync_api import Page, expect
 
 from tests.helpers.studio import Studio, follow, new_session, open_demo, state_is, told
 
-pytestmark = pytest.mark.xdist_group("e2e")
-
 
 @pytest.fixture(autouse=True)
 def as_it_was(studio: Studio) -> Iterator[None]:

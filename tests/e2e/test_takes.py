@@ -10,7 +10,6 @@ from playwright.sync_api import Page, expect
 from cattailer.media import wavfile
 from tests.helpers.studio import Studio, decoded, follow, open_demo, state_is, told
 
-pytestmark = pytest.mark.xdist_group("e2e")
 FOUR = ("Dulcimer left", "Dulcimer right", "Cello", "Frame drum")
 TRACKS = ("1", "2", "3", "6")
 

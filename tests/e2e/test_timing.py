@@ -14,8 +14,6 @@ from playwright.sync_api import Page, Route, expect
 
 from tests.helpers.studio import Studio, follow, heard_on, moved_on, new_session, open_demo, post, state_is, told
 
-pytestmark = pytest.mark.xdist_group("e2e")
-
 
 @pytest.fixture(autouse=True)
 def as_it_was(studio: Studio) -> Iterator[None]:

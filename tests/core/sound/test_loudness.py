@@ -32,10 +32,12 @@ def measured(sound: np.ndarray, rate: int = RATE, block: int = 0, bits: int = 24
     return made.measures()
 
 
-@pytest.mark.parametrize("rate", [44100, 48000, 96000])
-@pytest.mark.parametrize(("case", "parts", "lufs"), [
-    (1, [(-23, 20)], -23.0), (2, [(-33, 20)], -33.0), (3, [(-36, 10), (-23, 60), (-36, 10)], -23.0),
-    (4, [(-72, 10), (-36, 10), (-23, 60), (-36, 10), (-72, 10)], -23.0), (5, [(-26, 20), (-20, 20.1), (-26, 20)], -23.0),
+@pytest.mark.parametrize(("rate", "case", "parts", "lufs"), [
+    *((rate, 1, [(-23, 20)], -23.0) for rate in (44_100, RATE, 96_000)),
+    *((RATE, n, parts, lufs) for n, parts, lufs in (
+        (2, [(-33, 20)], -33.0), (3, [(-36, 10), (-23, 60), (-36, 10)], -23.0),
+        (4, [(-72, 10), (-36, 10), (-23, 60), (-36, 10), (-72, 10)], -23.0), (5, [(-26, 20), (-20, 20.1), (-26, 20)], -23.0),
+    )),
 ])
 def test_integrated(rate: int, case: int, parts: list[tuple[float, float]], lufs: float) -> None:
     got = measured(stretches(*parts, rate=rate), rate)

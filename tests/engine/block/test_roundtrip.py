@@ -40,9 +40,9 @@ def measured(engine: Engine) -> probe.Measured:
     return probe.judge(probe.signal(rate), heard, {}, 13, rate)
 
 
-# Every second pair: each rate with three buffers, each buffer with two rates.
+# Every third pair: each rate with two buffers, each buffer with a rate at least.
 @pytest.mark.parametrize(("rate", "period"), [
-    (rate, period) for n, rate in enumerate(M16.rates_hz) for m, period in enumerate(M16.buffers) if (n + m) % 2 == 0
+    (rate, period) for n, rate in enumerate(M16.rates_hz) for m, period in enumerate(M16.buffers) if (n + m) % 3 == 0
 ])
 def test_measure_use_and_capture_an_overdub_of_the_click(tmp_path: Path, rate: int, period: int) -> None:
     first = opened(rate, period)

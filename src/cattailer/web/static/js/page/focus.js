@@ -4,6 +4,7 @@ const REACHED = "a[href], button, input, select, textarea, [tabindex]:not([data-
 const ROW = ".row:not(.row-head), [data-row]";
 let kept = null; // {id, place}, or {id, row} for a row itself, or {id, left} for what the field at that place stands in
 let around = null; // {id, row}: the row that it is in, should that be gone
+let selected = null; // {field, first, last, all}: what of a text field is selected, and will be typed over
 
 let pointed = false; // the newest press was the mouse's, not a key's
 
@@ -15,20 +16,36 @@ export function startFocus() {
     const here = document.activeElement;
     const home = here && here !== document.body ? here.parentElement?.closest("[id]") : null;
     around = home ? rowWithin(here.closest(ROW)) : null;
+    selected = home ? selectionOf(here) : null;
     if (!home) kept = null;
     else if (here.dataset.left !== undefined) kept = { id: home.id, left: [...home.querySelectorAll(REACHED)].indexOf(here.querySelector(REACHED)) };
     else if (here.matches(ROW)) kept = rowWithin(here);
     else kept = { id: home.id, place: [...home.querySelectorAll(REACHED)].indexOf(here) };
   });
   document.addEventListener("htmx:afterSettle", () => {
-    if (!kept || document.activeElement !== document.body) return;
-    const home = document.getElementById(kept.id);
-    // Not to the same control of the next row: Enter that is held down would remove one row after another.
-    if (!home) focusNeighbour();
-    else if (kept.left !== undefined) leaveField(home.querySelectorAll(REACHED)[kept.left]);
-    else if (kept.row === undefined) focusNear(home, kept.place);
-    else focusRow(home.querySelectorAll(ROW)[kept.row]);
+    if (kept && document.activeElement === document.body) handOn();
+    if (selected && !selected.field.isConnected) selectAgain(document.activeElement);
   });
+}
+
+function handOn() {
+  const home = document.getElementById(kept.id);
+  // Not to the same control of the next row: Enter that is held down would remove one row after another.
+  if (!home) focusNeighbour();
+  else if (kept.left !== undefined) leaveField(home.querySelectorAll(REACHED)[kept.left]);
+  else if (kept.row === undefined) focusNear(home, kept.place);
+  else focusRow(home.querySelectorAll(ROW)[kept.row]);
+}
+
+// Nothing where no text can be selected.
+function selectionOf({ selectionStart: first, selectionEnd: last, value }) {
+  return first < last ? { field: document.activeElement, first, last, all: first === 0 && last === value.length } : null;
+}
+
+function selectAgain(field) {
+  const { first, last, all } = selected;
+  selected = null;
+  if ((field.selectionStart ?? null) !== null) field.setSelectionRange(first, all ? field.value.length : last);
 }
 
 function rowWithin(row) {
