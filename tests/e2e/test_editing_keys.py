@@ -6,7 +6,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 import soundfile
-from playwright.sync_api import Browser, Page, expect
+from playwright.sync_api import Page, expect
 
 from cattailer.core.mix.moving import LEVEL
 from tests.helpers.studio import Studio, imported, new_session, open_demo, state_is, told
@@ -21,13 +21,6 @@ def session(page: Page, studio: Studio, tmp_path: Path) -> str:
     soundfile.write(tmp_path / "rain.wav", np.random.default_rng(1).uniform(-0.2, 0.2, RATE * 12), RATE, "PCM_24")
     imported(studio, address, tmp_path / "rain.wav")
     return address
-
-
-@pytest.fixture
-def other(browser: Browser) -> Page:  # type: ignore[misc]
-    context = browser.new_context(viewport={"width": 1280, "height": 800}, bypass_csp=True)
-    yield context.new_page()
-    context.close()
 
 
 def press_on_both(pages: list[Page], key: str) -> None:

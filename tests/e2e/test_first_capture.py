@@ -1,4 +1,4 @@
-"""The newcomer's way, with the mouse and again with the keyboard alone."""
+"""The newcomer's way with the mouse; with the keyboard alone, and in another browser: test_firefox."""
 
 import io
 import re
@@ -9,7 +9,7 @@ import pytest
 import soundfile
 from playwright.sync_api import Browser, Download, Page, expect
 
-from tests.helpers.studio import Studio, follow, heard_on, moved_on, open_demo, state_is, told
+from tests.helpers.studio import Studio, follow, heard_on, hears, moved_on, open_demo, state_is, told
 from tests.helpers.waiting import wait_for
 
 VERMILION_PIXELS = """id => {
@@ -37,12 +37,6 @@ def check_sound(download: Download, shown_peak: str, seconds: float) -> None:
     assert -40 < peak < 0
     for part in np.array_split(data[: int(rate * seconds)], 4):
         assert np.sqrt((part**2).mean()) > 1e-3, "a quarter of the take is silent"
-
-
-def hears(page: Page) -> None:
-    """The page's AudioWorklet receives sound and plays it."""
-    page.wait_for_function("window.cattailerListen?.heard > 24000 && cattailerListen.loudest > 0.01", timeout=15_000)
-    expect(page.locator("#listen-words")).to_contain_text("ms behind")
 
 
 def test_with_the_mouse(page: Page, studio: Studio) -> None:
@@ -80,53 +74,6 @@ def test_with_the_mouse(page: Page, studio: Studio) -> None:
     with page.expect_download() as waiting:
         take.get_by_role("link", name=re.compile("Download")).click()
     shown = re.search(r"−\d+\.\d", take.inner_text())
-    assert shown
-    check_sound(waiting.value, shown[0], 2.0)
-
-
-def test_with_the_keyboard_alone(page: Page, studio: Studio) -> None:
-    open_demo(page, studio)
-    page.goto(studio.url)
-    for _ in range(60):  # sessions of other tests stand above it
-        page.keyboard.press("Tab")
-        if "Lamplighter" in page.evaluate("document.activeElement.innerText ?? ''"):
-            break
-    page.keyboard.press("Enter")
-    page.wait_for_url("**/capture")
-    told(page)
-    for _ in range(3):
-        page.keyboard.press("j")
-    page.keyboard.press("x")
-    expect(page.locator(".arm:checked")).to_have_count(1)
-    page.keyboard.press("Shift+X")
-    expect(page.locator(".arm:checked")).to_have_count(10)
-    expect(page.locator("#capture-words")).to_have_text("Capture 10 tracks")
-    page.keyboard.press("Shift+Space")
-    state_is(page, "capturing")
-    moved_on(page, 2.5)
-    page.keyboard.press("Shift+Space")
-    state_is(page, "stopped")
-    page.keyboard.press("h")
-    page.evaluate("document.activeElement.blur()")
-    page.keyboard.press("Space")
-    state_is(page, "rolling")
-    hears(page)
-    page.keyboard.press("Space")
-    state_is(page, "stopped")
-    page.keyboard.press("h")
-    page.keyboard.press("6")
-    page.wait_for_url("**/takes/")
-    told(page)
-    page.keyboard.press("j")
-    page.keyboard.press("Tab")
-    label = page.evaluate("document.activeElement.getAttribute('aria-label')")
-    assert label.startswith("Play Dulcimer left, take")
-    page.keyboard.press("Enter")
-    page.wait_for_function("window.cattailerTake && cattailerTake.currentTime > 0.3")
-    page.keyboard.press("Tab")
-    with page.expect_download() as waiting:
-        page.keyboard.press("Enter")
-    shown = re.search(r"−\d+\.\d", page.locator("[data-take]").first.inner_text())
     assert shown
     check_sound(waiting.value, shown[0], 2.0)
 

@@ -4,7 +4,7 @@ from collections.abc import Iterator
 
 import numpy as np
 import pytest
-from playwright.sync_api import Browser, Locator, Page, expect
+from playwright.sync_api import Locator, Page, expect
 
 from tests.helpers.studio import Studio, decoded, follow, heard_on, open_demo, post, told
 
@@ -89,10 +89,8 @@ def test_ten_rows_by_keyboard_alone(page: Page, studio: Studio) -> None:
     expect(page.locator("#message")).to_contain_text("is no level")
 
 
-def test_what_one_page_moves_the_other_shows(page: Page, browser: Browser, studio: Studio) -> None:
+def test_what_one_page_moves_the_other_shows(page: Page, other: Page, studio: Studio) -> None:
     open_ears(page, studio)
-    context = browser.new_context(viewport={"width": 1280, "height": 800}, bypass_csp=True)
-    other = context.new_page()
     other.goto(f"{studio.url}/s/1/listen/")
     told(other)
     mine = cell(page, "Harmonium", "Main mix")
@@ -106,7 +104,7 @@ def test_what_one_page_moves_the_other_shows(page: Page, browser: Browser, studi
     cell(other, "Harmonium", "Main mix").focus()
     other.keyboard.press("ArrowRight")
     other.wait_for_timeout(100)
-    context.close()
+    other.close()
     expect(mine).to_have_attribute("data-level", "1")
     page.keyboard.press("Backspace")
     expect(mine).to_have_attribute("data-level", "0")
@@ -210,7 +208,7 @@ def tone_dbfs(page: Page, studio: Studio, mix: str, hz: float = 440.0) -> float:
     return float(20 * np.log10(4 * abs((sound * turned).sum()) / 24_000 + 1e-12))
 
 
-def test_a_guide_note_is_heard_in_ears_as_loud_as_its_cell_says(browser: Browser, page: Page, studio: Studio) -> None:
+def test_a_guide_note_is_heard_in_ears_as_loud_as_its_cell_says(page: Page, other: Page, studio: Studio) -> None:
     open_demo(page, studio)
     post(page, "/s/1/players", mode="rest")
     page.goto(f"{studio.url}/s/1/listen/guide")
@@ -219,7 +217,6 @@ def test_a_guide_note_is_heard_in_ears_as_loud_as_its_cell_says(browser: Browser
     page.keyboard.press("Enter")
     page.get_by_role("button", name="Hold these keys").click()
     expect(page.get_by_role("button", name="Let go")).to_be_visible()
-    other = browser.new_context(bypass_csp=True).new_page()
     other.goto(f"{studio.url}/s/1/listen/")
     told(other)
     guide = cell(other, "Guide notes", "Cue narrator")
@@ -243,7 +240,6 @@ def test_a_guide_note_is_heard_in_ears_as_loud_as_its_cell_says(browser: Browser
         page.keyboard.press("Control+z")
         heard_on(page, 0.3)
     expect(page.get_by_text("Nothing is placed yet")).to_be_visible()
-    other.context.close()
 
 
 def test_solo_and_pan_in_the_sheet(page: Page, studio: Studio) -> None:

@@ -2,7 +2,7 @@
 
 import re
 
-from playwright.sync_api import Browser, Page, expect
+from playwright.sync_api import Page, expect
 
 from cattailer.services.session.demo import INPUTS
 from tests.helpers.studio import Studio, follow, heard_on, open_demo, told
@@ -157,10 +157,8 @@ def focus(page: Page, label: str, most: int = 260) -> None:
     raise AssertionError(f"nothing called {label!r} can be reached with Tab")
 
 
-def test_two_people_at_one_row(browser: Browser, page: Page, studio: Studio) -> None:
+def test_two_people_at_one_row(page: Page, other: Page, studio: Studio) -> None:
     open_demo(page, studio)
-    context = browser.new_context(viewport={"width": 1280, "height": 800}, bypass_csp=True)
-    other = context.new_page()
     for one in (page, other):
         one.goto(f"{studio.url}/s/1/patch/sockets")
         told(one)
@@ -179,7 +177,6 @@ def test_two_people_at_one_row(browser: Browser, page: Page, studio: Studio) -> 
     expect(other.get_by_role("button", name="48 V at socket 5")).to_have_attribute("aria-pressed", "false")
     other.keyboard.press("Control+z")
     expect(mine).to_have_value("")
-    context.close()
 
 
 def test_a_loop_is_refused_by_name_and_a_capture_keeps_the_patch(page: Page, studio: Studio) -> None:

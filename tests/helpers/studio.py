@@ -15,7 +15,7 @@ from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
-from playwright.sync_api import Page
+from playwright.sync_api import Page, expect
 
 from tests.helpers.waiting import wait_for
 
@@ -95,7 +95,7 @@ def state_is(page: Page, state: str, seconds: float = 15) -> None:
 
 def told(page: Page) -> None:
     """Waits until frames come: the page's script runs, and its line is open."""
-    page.wait_for_function("window.cattailerStats?.frames > 3")
+    page.wait_for_function("() => window.cattailerStats?.frames > 3")
 
 
 def follow(page: Page, link: str, exact: bool = False) -> None:
@@ -115,7 +115,7 @@ def open_demo(page: Page, studio: Studio) -> None:
         page.keyboard.press("Shift+Space" if page.evaluate("document.body.dataset.state") == "capturing" else "Space")
         state_is(page, "stopped")
     page.evaluate("fetch('/s/1/tracks/arm', {method: 'POST', body: new URLSearchParams({armed: 'false'})})")
-    page.wait_for_function("document.querySelectorAll('.arm:checked').length === 0")
+    page.wait_for_function("() => document.querySelectorAll('.arm:checked').length === 0")
     heard_on(page, 0.2)
 
 
@@ -130,6 +130,12 @@ def heard_on(page: Page, seconds: float) -> None:
     """Waits until that much more sound was told to the page, thirty frames a second."""
     frames = page.evaluate("cattailerStats.frames")
     page.wait_for_function("until => cattailerStats.frames >= until", arg=frames + 30 * seconds, timeout=60_000 + 3000 * seconds)
+
+
+def hears(page: Page) -> None:
+    """The page's AudioWorklet receives sound and plays it."""
+    page.wait_for_function("() => window.cattailerListen?.heard > 24000 && cattailerListen.loudest > 0.01", timeout=15_000)
+    expect(page.locator("#listen-words")).to_contain_text("ms behind")
 
 
 def new_session(page: Page, studio: Studio, name: str) -> str:
