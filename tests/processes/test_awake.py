@@ -3,6 +3,8 @@
 import subprocess
 from pathlib import Path
 
+import pytest
+
 from cattailer.core.errors import Away
 from cattailer.engine.messages.answers import Status
 from cattailer.processes.awake import Awake
@@ -38,14 +40,15 @@ def test_it_is_held_awake_from_the_press_until_the_end_and_never_twice() -> None
     awake.let_go()
 
 
-def test_without_the_tool_nothing_is_tried() -> None:
+def test_without_the_tool_nothing_is_tried(monkeypatch: pytest.MonkeyPatch) -> None:
     engine = Engine()
     engine.state = "capturing"
 
-    def start() -> subprocess.Popen[bytes]:
-        raise FileNotFoundError
-
-    Awake(engine, start).look()  # type: ignore[arg-type]
+    monkeypatch.setattr("shutil.which", lambda _: None)
+    monkeypatch.setattr(subprocess, "Popen", lambda *_, **__: pytest.fail("it was tried"))
+    awake = Awake(engine)  # type: ignore[arg-type]
+    awake.look()
+    assert not awake.can
 
 
 def supply(folder: Path, name: str, kind: str, status: str, capacity: str) -> None:

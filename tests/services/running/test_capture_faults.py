@@ -6,11 +6,9 @@ import pytest
 
 from cattailer.core.errors import Refusal
 from cattailer.services.desk.desk import Desk
-from cattailer.services.keeping import placing
-from cattailer.services.running import arming, ranges, transport
-from cattailer.services.session import tracks
+from cattailer.services.running import ranges, transport
 from tests.helpers.capturing import all_runs, armed, settled
-from tests.helpers.sessions import plan_of, rows_of, stop
+from tests.helpers.sessions import plan_of, stop
 from tests.helpers.waiting import pass_time, wait_for
 
 
@@ -52,25 +50,6 @@ def test_a_range_that_is_moved_while_its_passes_are_captured_holds_for_the_next_
     settled(desk)
     assert [(r.start, r.samples) for r in all_runs(desk, session)] == [(bar(2), bar(3) - bar(2))] * 2
     assert plan_of(desk, session).loop is None
-
-
-def test_what_is_captured_now_cannot_be_taken_away(desk: Desk) -> None:
-    session = armed(desk)
-    row = rows_of(desk, session)[0]
-    transport.capture(desk, session)
-    wait_for(lambda: desk.engine_state().state == "capturing")
-    for meddles in (
-        lambda: tracks.remove_track(desk, session, row.id), lambda: placing.choose(desk, session, "media", ""),
-        lambda: transport.locate(desk, session, 0), lambda: transport.keep_heard(desk, session),
-        lambda: arming.arm_all(desk, session, False),
-    ):
-        with pytest.raises(Refusal):
-            meddles()
-    pass_time(desk.engine, 0.3)
-    stop(desk, session)
-    settled(desk)
-    (run,) = all_runs(desk, session)
-    assert len(run.takes) == 2
 
 
 def test_a_range_shorter_than_a_pass_is_refused_before_anything_is_opened(desk: Desk) -> None:

@@ -31,24 +31,6 @@ def once_more(desk: Desk, session: int, seconds: float = 0.5) -> None:
     settled(desk)
 
 
-def test_three_passes_of_a_loop_are_three_takes_with_one_number_on_all_tracks(desk: Desk) -> None:
-    session = armed(desk, passes=3)
-    ranges.set_range(desk, session, "2", "2")
-    ranges.switch_loop(desk, session)
-    transport.capture(desk, session)
-    settled(desk)
-    found = all_runs(desk, session)
-    assert [(r.number, r.pass_number) for r in found] == [(1, 1), (2, 2), (3, 3)]
-    assert len({r.roll for r in found}) == 1
-    assert len({(r.start, r.samples) for r in found}) == 1
-    assert [t.number for t in takes_of(desk, session, 0)] == [3, 2, 1]
-    assert [t.number for t in takes_of(desk, session, 5)] == [3, 2, 1]
-    newest = show.show(desk, session).newest
-    assert newest is not None
-    assert (newest.passes, newest.pass_number, newest.bars, newest.checked) == (3, 3, "bar 2", True)
-    assert (newest.wrong, newest.copied) == ("", False)
-
-
 def test_a_punch_at_the_range_keeps_what_lies_either_side(desk: Desk) -> None:
     session = armed(desk, start="range", pre_bars=1, post_bars=1)
     ranges.set_range(desk, session, "2", "2")
@@ -97,6 +79,7 @@ def test_a_second_press_begins_and_so_does_roll(desk: Desk) -> None:
     ("begin", "later"), ("start", "bar one"), ("over", "burn"), ("passes", "-1"), ("passes", "many"), ("gap_s", "nan"),
     ("limit_s", "inf"), ("tail_s", "9"), ("colour", "red"), ("__class__", "x"), ("pre_bars", "1e99"),
 ])
+@pytest.mark.without_engine
 def test_what_cannot_be_is_refused_and_changes_nothing(desk: Desk, name: str, value: str) -> None:
     session = demo.load(desk)
     with pytest.raises(Refusal, match="stays as it was"):

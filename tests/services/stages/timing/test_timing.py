@@ -3,11 +3,11 @@
 
 import pytest
 
-from cattailer.core.errors import NotFound, NotNow, Refusal
+from cattailer.core.errors import NotFound, Refusal
 from cattailer.services.desk import standin
 from cattailer.services.desk.desk import Desk
 from cattailer.services.running import arming, click, frame, room, transport
-from cattailer.services.session import demo, history, opening, rate, sessions
+from cattailer.services.session import demo, history, opening, sessions
 from cattailer.services.stages.timing import buffers, clicking, correction, roundtrip, tempo
 from tests.helpers.sessions import plan_of, stop, the_map
 from tests.helpers.waiting import pass_time, wait_for
@@ -191,13 +191,3 @@ def test_the_click_is_set_while_it_runs(desk: Desk) -> None:
     history.undo(desk, session)
     assert plan_of(desk, session).clicking.sound == "wood"
     stop(desk, session)
-
-
-def test_a_rate_does_not_change_under_takes(desk: Desk) -> None:
-    session = demo.load(desk)
-    arming.arm_track(desk, session, 3, True)
-    transport.capture(desk, session)
-    pass_time(desk.engine, 0.2)
-    stop(desk, session)
-    with pytest.raises(NotNow, match="rate stays"):
-        rate.choose_rate(desk, session, 44100)
