@@ -6,6 +6,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 from typing import TypeVar
+from unittest.mock import Mock, patch
 
 import sqlalchemy as sa
 
@@ -50,14 +51,15 @@ class NoEngine(EngineClient):
 
 @contextmanager
 def open_desk(database: Database, tmp_path: Path) -> Iterator[Desk]:
-    """A desk with a real engine, in a thread."""
+    """A desk with a real engine, in a thread; it does not look for garbage of a whole test run each time it opens."""
     (tmp_path / "media").mkdir(exist_ok=True)
     commands, telemetry = f"ipc://{tmp_path}/c", f"ipc://{tmp_path}/t"
     server = EngineServer(lambda plan: open_live_room(plan, QuickClock(math.inf)), commands, telemetry)
     thread = threading.Thread(target=server.serve)
     thread.start()
     client = patient_client(commands)
-    yield Desk(database, client, tmp_path / "media", telemetry)
+    with patch("cattailer.engine.process.server.gc", Mock()):
+        yield Desk(database, client, tmp_path / "media", telemetry)
     server.shut_down()
     thread.join(15)
     client.close()
