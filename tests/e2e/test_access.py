@@ -1,7 +1,7 @@
 """Everybody can use it: every page against WCAG 2.2 AA in both themes, and the keyboard through a refresh."""
 
 
-from playwright.sync_api import Browser, Page, expect
+from playwright.sync_api import Browser, Page, Route, expect
 
 from tests.helpers.studio import ROOT, Studio, heard_on, new_session, open_demo, state_is, told
 from tests.helpers.waiting import wait_for
@@ -106,6 +106,23 @@ def test_what_is_said_outlives_a_refresh(page: Page, studio: Studio) -> None:
     page.route("**/undo", slowly)
     page.locator("#patch-facts").get_by_role("button", name="Undo").click()
     expect(page.locator("#message")).to_contain_text("Undone")
+
+
+def test_undo_takes_back_what_was_pressed_last_though_its_answer_is_late(page: Page, studio: Studio) -> None:
+    page.goto(f"{new_session(page, studio, 'Late')}/timing/buffer")
+    told(page)
+    step = page.locator("[data-press='count']")
+    words = step.inner_text()
+
+    held: list[Route] = []
+    page.route("**/count-in", lambda route: held.append(route))
+    step.click()
+    wait_for(lambda: page.wait_for_timeout(20) or held)
+    page.keyboard.press("Control+z")
+    page.wait_for_timeout(300)
+    held[0].continue_()
+    expect(page.locator("#message")).to_contain_text("Undone: Count-in")
+    expect(step).to_have_text(words)
 
 
 def test_letters_can_be_switched_off(page: Page, studio: Studio) -> None:

@@ -9,7 +9,7 @@ from pathlib import Path
 import pytest
 from playwright.sync_api import Page, Playwright, expect
 
-from tests.helpers.studio import Studio, hears, moved_on, new_session, post, state_is, told
+from tests.helpers.studio import Studio, hears, moved_on, new_session, state_is, told
 from tests.helpers.waiting import wait_for
 
 
@@ -45,8 +45,8 @@ def test_a_session_is_captured_chosen_undone_and_heard_in_firefox(firefox: Page,
     page = firefox
     session = new_session(page, studio, "Another browser")
     path = session.removeprefix(studio.url)
-    post(page, f"{path}/patch/tracks", count=1, feed="in:6", name="Drum")
-    post(page, f"{path}/inputs/6/gain", gain_db=32)
+    studio.post(f"{path}/patch/tracks", count="1", feed="in:6", name="Drum")
+    studio.post(f"{path}/inputs/6/gain", gain_db="32")
     page.goto(f"{session}/capture")
     told(page)
     page.keyboard.press("j")
@@ -61,7 +61,7 @@ def test_a_session_is_captured_chosen_undone_and_heard_in_firefox(firefox: Page,
         state_is(page, "stopped")
         expect(page.locator("#deck-log")).to_contain_text(f"take {take}")
 
-    post(page, f"{path}/takes/sheet/phrases", way="bars", bars=1)
+    studio.post(f"{path}/takes/sheet/phrases", way="bars", bars="1")
     page.goto(f"{session}/takes/sheet/")
     told(page)
     newest, older = (page.locator("[data-row]").nth(n).locator(".sheet-cell").first for n in (0, 1))

@@ -7,10 +7,13 @@ from cattailer.core.errors import NotNow, Refusal
 from cattailer.media import convert, wavfile
 from cattailer.services.desk import standin
 from cattailer.services.desk.desk import Desk
-from cattailer.services.running import arming, click, room, transport
+from cattailer.services.running import arming, click, ranges, room, transport
 from cattailer.services.session import demo, history, opening, rate, tracks
+from cattailer.services.session.reading import get_session
+from cattailer.services.sounding.takesounds import take_sounds
 from cattailer.services.stages.patch import routes
 from cattailer.services.stages.timing import clicking, correction, rates, tempo, tripfromtakes
+from tests.helpers.capturing import armed, settled
 from tests.helpers.sessions import capture, counted, make_takes, plan_of, rows_of, stop, takes_of, the_map
 from tests.helpers.waiting import wait_for
 
@@ -58,6 +61,20 @@ def test_takes_go_along_and_come_back(desk: Desk) -> None:
     assert plan_of(desk, session).rate_hz == 96_000
     with pytest.raises(Refusal, match="does not run at"):
         rates.begin(desk, session, 22_050)
+
+
+def test_what_lies_either_side_of_a_punch_goes_along(desk: Desk) -> None:
+    session = armed(desk, start="range", pre_bars=1, post_bars=1)
+    ranges.set_range(desk, session, "2", "2")
+    transport.capture(desk, session)
+    settled(desk)
+    job = converted(desk, session, 96_000)
+    assert (job.state, job.files) == ("done", 6), job.message
+    with desk.database.transaction() as db:
+        found = take_sounds(desk, get_session(db, session), [1])[1]
+    bar = the_map(desk, session).sample_of(3) - the_map(desk, session).sample_of(2)
+    assert found.reach == (-96_000, bar + 96_000)
+    assert all("at-96000" in stretch.path for stretch in found.stretches)
 
 
 def capture_at(desk: Desk, session: int, position: int) -> None:

@@ -1,13 +1,23 @@
 // Requests that nobody will answer any more: once the line was silent they are given up, so that what was pressed after them
-// goes out and rows are fetched again.
+// goes out and rows are fetched again. And what takes back waits for the answers to what was pressed before it: it would take
+// back the step before that.
+import { inLine } from "./ask.js";
 import { on } from "./socket.js";
 
 const waiting = new Set();
+const posts = new Set(); // a promise for each, kept once it is answered or given up
 
 export function startUnanswered() {
-  document.addEventListener("htmx:beforeRequest", ({ detail: { xhr } }) => {
+  document.addEventListener("htmx:beforeRequest", ({ detail: { xhr, requestConfig } }) => {
     waiting.add(xhr);
-    xhr.addEventListener("loadend", () => waiting.delete(xhr));
+    const ended = new Promise((done) => { xhr.addEventListener("loadend", done); });
+    if (requestConfig.verb === "post") posts.add(ended);
+    ended.then(() => { waiting.delete(xhr); posts.delete(ended); });
+  });
+  document.addEventListener("htmx:confirm", (event) => {
+    if (!["undo", "redo"].includes(event.target.dataset?.press)) return;
+    event.preventDefault();
+    Promise.all([...posts, inLine()]).then(() => event.detail.issueRequest(true));
   });
   on("silent", () => { for (const xhr of waiting) xhr.abort(); });
 }
