@@ -260,8 +260,7 @@ class Take(Base):
     """What one track got in one run; ``number`` is the run's. ``source`` is who played, ``gain_db`` the preamp's gain
     less its pad, ``preamp`` how that was set, in words, ``printed`` whether the track's effects are in it,
     ``click_dbfs`` how loud a click leaked into it, None where nobody looked yet; ``moved_samples`` by how much it was
-    moved because the round trip was not known when it was captured; ``clips_at`` where it clipped, in
-    samples from its beginning.
+    moved when the round trip got known after it; ``clips_at`` where it clipped, in samples from its beginning.
 
     ``lead_in`` is what was counted in or lay before it, of which the last ``lead_in_samples`` samples are heard;
     ``lead_out`` is what lay after a punch. ``binned``: it is in the bin, put there by the run ``binned_by`` where that
@@ -298,3 +297,4 @@ class Take(Base):
     run: Mapped[Run] = relationship(back_populates="takes")
     media: Mapped[Media] = relationship(lazy="joined", innerjoin=True, foreign_keys=media_id)
     lead_in: Mapped[Media | None] = relationship(lazy="joined", foreign_keys=lead_in_id)
+    lead_out: Mapped[Media | None] = relationship(foreign_keys=lead_out_id)

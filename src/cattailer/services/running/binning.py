@@ -14,6 +14,7 @@ from cattailer.services.desk.places import folder_of
 from cattailer.services.session.comping import uncaptured
 from cattailer.services.session.editing import Edit, editing, enter
 from cattailer.services.session.reading import get_session
+from cattailer.services.sounding.takefiles import files_of
 from cattailer.store.comps import Comp
 from cattailer.store.models import Media, Run, Take, Track
 
@@ -145,8 +146,7 @@ def delete(desk: Desk, session_id: int, numbers: Collection[int], knows: bool, s
             )
         folder, gone = folder_of(desk, session), []
         for take in takes:
-            for media in filter(None, (take.media, take.lead_in, db.get(Media, take.lead_out_id or 0))):
-                gone.append(media)
+            gone += [media for media, _ in files_of(take)]
             db.delete(take)
         db.flush()
         for media in gone:

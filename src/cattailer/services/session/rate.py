@@ -9,6 +9,7 @@ from cattailer.core.gear.rates import rescaled
 from cattailer.services.desk.desk import Desk
 from cattailer.services.session.editing import editing
 from cattailer.services.session.rows import tempo_of
+from cattailer.services.sounding.takefiles import files_of, takes_with_files
 from cattailer.store.models import Media, Session
 
 
@@ -40,5 +41,6 @@ def rates_of(db: orm.Session, session: Session) -> dict[int, set[int]]:
 
 
 def lacking(db: orm.Session, session: Session, rate_hz: int) -> int:
-    """How many files of a session are not there at a rate."""
-    return sum(rate_hz not in rates for rates in rates_of(db, session).values())
+    """How many files of a session's takes are not there at a rate."""
+    versions, takes = rates_of(db, session), takes_with_files(db, session)
+    return sum(rate_hz not in versions[media.id] for take in takes for media, _ in files_of(take))

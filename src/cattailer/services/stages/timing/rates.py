@@ -8,8 +8,7 @@ import threading
 from dataclasses import dataclass, field
 from pathlib import Path
 
-from sqlalchemy import orm, select
-from sqlalchemy.orm import selectinload
+from sqlalchemy import orm
 
 from cattailer.core.errors import NotNow, Refusal
 from cattailer.core.gear import rates
@@ -22,7 +21,8 @@ from cattailer.services.desk.disk import disk_minutes_left
 from cattailer.services.desk.places import folder_of, kept_as, root_of
 from cattailer.services.session import rate
 from cattailer.services.session.reading import get_session
-from cattailer.store.models import Media, Session, Take, Track
+from cattailer.services.sounding.takefiles import files_of, takes_with_files
+from cattailer.store.models import Media, Session
 
 AS_IT_WAS = "The session keeps its rate, and its takes are as they were."
 STOPPED = "Stopped. The session keeps its rate; what was converted is kept for next time."
@@ -59,12 +59,12 @@ def show(desk: Desk, session_id: int) -> RateView:
         profile = desk.profile_or_blank(session.interface)
         armed = [t for t in session.tracks if t.armed] or session.tracks
         channels = sum(len(t.feeds) for t in armed)
-        takes = list(db.scalars(select(Take.media_id).join(Track).where(Track.session_id == session_id)))
+        takes = [[media.id for media, _ in files_of(take)] for take in takes_with_files(db, session)]
         versions = rate.rates_of(db, session)
-        kept = {r: sum(r in versions[media] for media in takes) for r in {*COMMON_RATES_HZ, *profile.rates_hz}}
         every = sorted({*COMMON_RATES_HZ, *profile.rates_hz, session.rate_hz})
+        kept = {r: sum(all(r in versions[media] for media in files) for files in takes) for r in every}
         facts = [
-            rates.facts(profile, r, session.period, channels, session.bits, kept.get(r, 0), len(takes)) for r in every
+            rates.facts(profile, r, session.period, channels, session.bits, kept[r], len(takes)) for r in every
         ]
         return RateView(facts, session.rate_hz, session.period, desk.live.find(session_id, Conversion))
 
@@ -103,15 +103,11 @@ def stop(desk: Desk, session_id: int) -> None:
 def _missing(
     desk: Desk, db: orm.Session, session: Session, rate_hz: int
 ) -> list[tuple[Media, Path, bwf.Origin]]:
-    """Media of takes and their heads that have no file at a rate, with where they lie and where they came from."""
+    """Files of takes that are not there at a rate, with where they lie and where they came from."""
     versions = rate.rates_of(db, session)
     out = []
-    every = select(Take).join(Track).where(Track.session_id == session.id).options(selectinload(Take.run))
-    for take in db.scalars(every.options(selectinload(Take.track)).order_by(Track.place, Take.number)):
-        pieces = [(take.media, take.start)]
-        if take.lead_in is not None:
-            pieces.append((take.lead_in, take.start - take.lead_in.samples))
-        for media, start in pieces:
+    for take in takes_with_files(db, session):
+        for media, start in files_of(take):
             if rate_hz in versions[media.id]:
                 continue
             origin = bwf.Origin(
