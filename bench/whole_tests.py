@@ -5,7 +5,7 @@ import subprocess
 import time
 from pathlib import Path
 
-from bench.common import tell
+from common import tell
 
 ROOT = Path(__file__).parents[1]
 
