@@ -29,7 +29,10 @@ def test_record_gives_ten_files_that_open(tmp_path: Path) -> None:
 
 @pytest.mark.parametrize(("arguments", "status", "words"), [
     (("record", "--demo", "--seconds", "1"), 2, "--out"),
-    (("record", "--demo", "--seconds", "-1", "--out", "OUT"), 1, "more than 0"),
+    (("record", "--demo", "--seconds", "-1", "--out", "OUT"), 2, "more than 0"),
+    (("record", "--demo", "--range", "8-5", "--out", "OUT"), 2, "or a later one"),
+    (("hear", "--demo", "--out", "OUT", "--seconds", "1"), 2, "--mix NAME or --output N"),
+    (("hear", "--demo", "--mix", "Main mix", "--out", "OUT", "--seconds", "-3"), 2, "more than 0"),
     (("record", "--demo", "--seconds", "1", "--out", "OUT", "--tracks", "Tuba"), 1, "no track"),
     (("record", "--demo", "--seconds", "1", "--out", "OUT", "--rate", "1234"), 1, "does not run at"),
     (("record", "--demo", "--seconds", "1", "--out", "/proc/x", "--clock", "virtual"), 1, "/proc/x"),
@@ -41,6 +44,18 @@ def test_wrong_usage_is_one_line(tmp_path: Path, arguments: tuple[str, ...], sta
     assert words in done.stderr
     assert "Traceback" not in done.stderr
     assert done.stdout == ""
+
+
+def test_a_file_that_is_none_leaves_the_figures_of_the_others(tmp_path: Path) -> None:
+    good, junk = tmp_path / "good.wav", tmp_path / "junk.wav"
+    soundfile.write(good, [0.0, 0.5, -0.5], 48_000, "PCM_24")
+    junk.write_text("a letter\n" * 200)
+    done = run_here("meter", str(junk), str(good), "--json", home=tmp_path)
+    told = json.loads(done.stdout)
+    assert (done.returncode, [f["path"] for f in told["files"]]) == (1, [str(good)])
+    assert "junk.wav" in told["errors"][0]
+    assert "junk.wav" in done.stderr
+    assert run_here("meter", str(good), home=tmp_path).returncode == 0
 
 
 def test_the_terminal_writes_what_an_ear_gets(tmp_path: Path) -> None:

@@ -9,7 +9,7 @@ from typing import Any
 import click
 
 from cattailer import __version__
-from cattailer.core.errors import Refusal
+from cattailer.core.errors import Refusal, WrongUsage
 from cattailer.core.wording import counted
 from cattailer.terminal import studio
 
@@ -160,11 +160,15 @@ def meter(files: tuple[Path, ...], as_json: bool) -> None:
     """Measure sound files: peaks, RMS, loudness, noise floor, DC, clips."""
     from cattailer.services.files import metering
 
-    found = [metering.measure_file(path) for path in files]
+    found, errors = [], []
+    for path in files:
+        try:
+            found.append(metering.measure_file(path))
+        except Refusal as why:
+            errors.append(why.message)
     if as_json:
-        click.echo(json.dumps({"files": found}))
-        return
-    for file in found:
+        click.echo(json.dumps({"files": found, "errors": errors}))
+    for file in () if as_json else found:
         click.echo(f"{file['path']}  {file['samples'] / file['rate']:.1f} s at {file['rate']} Hz")
         loud = [("I", "integrated_lufs"), ("max M", "max_momentary_lufs"), ("max S", "max_short_term_lufs")]
         said = [f"{word} {_said(file[key], 'LUFS')}" for word, key in loud] + [f"LRA {_said(file['range_lu'], 'LU')}"]
@@ -176,6 +180,10 @@ def meter(files: tuple[Path, ...], as_json: bool) -> None:
                 f"floor {_said(c['noise_floor_dbfs'], 'dBFS')}, "
                 f"DC {100 * c['dc']:.3f} %, {c['clips']} clips"
             )
+    for message in errors:
+        click.echo(f"cattailer: {message}", err=True)
+    if errors:
+        sys.exit(1)
 
 
 @main.command()
@@ -266,7 +274,7 @@ def run() -> None:
         sys.exit(130)
     except Refusal as why:
         click.echo(f"cattailer: {why.message}", err=True)
-        sys.exit(1)
+        sys.exit(2 if isinstance(why, WrongUsage) else 1)
     except OSError as why:
         place = f" ({why.filename})" if why.filename else ""
         click.echo(f"cattailer: {why.strerror or why}{place}", err=True)

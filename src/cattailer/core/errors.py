@@ -17,6 +17,10 @@ class Refusal(Exception):
         self.status = status
 
 
+class WrongUsage(Refusal):
+    """What was typed in the terminal can mean nothing, whatever is there."""
+
+
 class NothingThere(Refusal):
     """Nothing lies where something was to be changed."""
 

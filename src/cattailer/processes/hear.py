@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 from sqlalchemy import select
 
-from cattailer.core.errors import NotFound, Refusal
+from cattailer.core.errors import NotFound, Refusal, WrongUsage
 from cattailer.core.plan import Plan
 from cattailer.engine.block.engine import Engine
 from cattailer.engine.offline import run_beside, run_inline
@@ -72,7 +72,7 @@ def plan_of(title: str) -> Plan:
 def outputs_of(plan: Plan, mix: str | None, output: int | None) -> tuple[str, list[int]]:
     """A name and the outputs (from 0) of a mix, or of an output as printed. Raises Refusal."""
     if (mix is None) == (output is None):
-        raise Refusal("Say what to hear: --mix NAME or --output N.")
+        raise WrongUsage("Say what to hear: --mix NAME or --output N.")
     if output is not None:
         if not 1 <= output <= plan.outputs:
             raise Refusal(f"The interface has outputs 1 to {plan.outputs}.")
@@ -88,7 +88,7 @@ def outputs_of(plan: Plan, mix: str | None, output: int | None) -> tuple[str, li
 def hear(plan: Plan, mix: str | None, output: int | None, seconds: float, out: Path, virtual: bool) -> Heard:
     """Lets everybody play and rolls from bar 1. Never writes over a file. Raises Refusal, OSError."""
     if not 0 < seconds <= 3600:
-        raise Refusal(f"Seconds must be more than 0 and at most 3,600, not {seconds:g}.")
+        raise WrongUsage(f"Seconds must be more than 0 and at most 3,600, not {seconds:g}.")
     if out.exists():
         raise Refusal(f"{out} is there already. Choose another name; nothing was changed.", 409)
     name, wanted = outputs_of(plan, mix, output)

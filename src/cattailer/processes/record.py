@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 from datetime import datetime
 from pathlib import Path
 
-from cattailer.core.errors import Refusal
+from cattailer.core.errors import Refusal, WrongUsage
 from cattailer.core.plan import Plan
 from cattailer.core.takes.course import NOW, Course
 from cattailer.core.takes.settings import PLAYHEAD, RANGE, CaptureSettings, Place, course_of
@@ -85,7 +85,7 @@ def read_bars(typed: str | None) -> tuple[int, int] | None:
     try:
         return int(first), int(last or first)
     except ValueError as why:
-        raise Refusal(f"A range is two bars, such as 5-8, and not {typed!r}.") from why
+        raise WrongUsage(f"A range is two bars, such as 5-8, and not {typed!r}.") from why
 
 
 def plan_for(title: str | None, tracks: str | None, rate_hz: int, period: int) -> Plan:
@@ -133,11 +133,11 @@ def record(plan: Plan, out: Path, way: Way, virtual: bool, seed: int) -> Recorde
 def _course(plan: Plan, way: Way) -> Course:
     """Raises Refusal for what cannot be."""
     if way.seconds is not None and not 0 < way.seconds <= 24 * 3600:
-        raise Refusal(f"Seconds must be more than 0 and at most 86,400, not {way.seconds:g}.")
+        raise WrongUsage(f"Seconds must be more than 0 and at most 86,400, not {way.seconds:g}.")
     if way.seconds is None and not way.ends:
-        raise Refusal("Say for how long: --seconds, --limit, or a --range that ends it.")
+        raise WrongUsage("Say for how long: --seconds, --limit, or a --range that ends it.")
     if (way.punch or way.passes is not None) and way.bars is None:
-        raise Refusal("Say where: --range A-B, in bars.")
+        raise WrongUsage("Say where: --range A-B, in bars.")
     if way.bars is None and way.begin == NOW and way.limit_s is None and way.seconds is not None:
         return Course(limit=round(way.seconds * plan.rate_hz), pre_roll=0)
     tempo = plan.tempo
@@ -149,14 +149,14 @@ def _course(plan: Plan, way: Way) -> Course:
         place = Place(0, _samples(tempo, way.bars) if way.bars else (0, 0), way.passes is not None)
         course = course_of(settings, tempo, place)
     except ValueError as why:
-        raise Refusal(f"That cannot be: {why}.") from why
+        raise WrongUsage(f"That cannot be: {why}.") from why
     return replace(course, joins=way.punch)
 
 
 def _samples(tempo: TempoMap, bars: tuple[int, int]) -> tuple[int, int]:
     first, last = bars
     if not 1 <= first <= last <= 100_000:
-        raise Refusal("A range goes from a bar to the same or a later one, such as 5-8.")
+        raise WrongUsage("A range goes from a bar to the same or a later one, such as 5-8.")
     return tempo.sample_of(first), tempo.sample_of(last + 1)
 
 
