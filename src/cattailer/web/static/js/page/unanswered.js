@@ -15,9 +15,14 @@ export function startUnanswered() {
     ended.then(() => { waiting.delete(xhr); posts.delete(ended); });
   });
   document.addEventListener("htmx:confirm", (event) => {
-    if (!["undo", "redo"].includes(event.target.dataset?.press)) return;
+    const { target, detail: { issueRequest } } = event;
+    const press = target.dataset?.press;
+    if (!["undo", "redo"].includes(press)) return;
     event.preventDefault();
-    Promise.all([...posts, inLine()]).then(() => event.detail.issueRequest(true));
+    Promise.all([...posts, inLine()]).then(() => {
+      if (target.isConnected) issueRequest(true);
+      else document.querySelector(`[data-press="${press}"]`)?.click(); // fetched again meanwhile
+    });
   });
   on("silent", () => { for (const xhr of waiting) xhr.abort(); });
 }
