@@ -18,7 +18,7 @@ class Refusal(Exception):
 
 
 class WrongUsage(Refusal):
-    """What was typed in the terminal can mean nothing, whatever is there."""
+    """What was typed in the terminal is not valid, whatever the session holds."""
 
 
 class NothingThere(Refusal):

@@ -260,7 +260,7 @@ class Take(Base):
     """What one track got in one run; ``number`` is the run's. ``source`` is who played, ``gain_db`` the preamp's gain
     less its pad, ``preamp`` how that was set, in words, ``printed`` whether the track's effects are in it,
     ``click_dbfs`` how loud a click leaked into it, None where nobody looked yet; ``moved_samples`` by how much it was
-    moved when the round trip got known after it; ``clips_at`` where it clipped, in samples from its beginning.
+    moved because the round trip was only known later; ``clips_at`` where it clipped, in samples from its beginning.
 
     ``lead_in`` is what was counted in or lay before it, of which the last ``lead_in_samples`` samples are heard;
     ``lead_out`` is what lay after a punch. ``binned``: it is in the bin, put there by the run ``binned_by`` where that

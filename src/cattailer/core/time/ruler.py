@@ -20,7 +20,7 @@ def place(typed: str, tempo: TempoMap, until: bool = False) -> int:
     if found := _TIME.fullmatch(text):
         hours, minutes, seconds, alone = found.groups()
         if not alone and (float(seconds) >= 60 or (hours and int(minutes) >= 60)):
-            raise ValueError(f"{typed!r} is no place: a minute has 60 seconds, and an hour 60 minutes")
+            raise ValueError(f"{typed!r} is not a valid time: a minute has 60 seconds, and an hour 60 minutes")
         whole = float(alone) if alone else 3600 * int(hours or 0) + 60 * int(minutes) + float(seconds)
         return round(whole * tempo.rate_hz)
     found = _BAR.fullmatch(text)

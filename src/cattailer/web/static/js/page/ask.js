@@ -32,7 +32,7 @@ export function post(address, values, source = document.getElementById("rows")) 
   return line;
 }
 
-// Kept once everything that was posted here so far is answered.
+// Resolves once everything that was posted here so far is answered.
 export function inLine() {
   return line;
 }

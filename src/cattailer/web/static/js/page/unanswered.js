@@ -1,11 +1,11 @@
 // Requests that nobody will answer any more: once the line was silent they are given up, so that what was pressed after them
-// goes out and rows are fetched again. And what takes back waits for the answers to what was pressed before it: it would take
-// back the step before that.
+// goes out and rows are fetched again. Undo and redo wait for the answers to what was pressed before them, or they would
+// change an older step.
 import { inLine } from "./ask.js";
 import { on } from "./socket.js";
 
 const waiting = new Set();
-const posts = new Set(); // a promise for each, kept once it is answered or given up
+const posts = new Set(); // a promise for each, resolved once it is answered or given up
 
 export function startUnanswered() {
   document.addEventListener("htmx:beforeRequest", ({ detail: { xhr, requestConfig } }) => {
