@@ -1,5 +1,6 @@
 """Captures as the session's settings say, until everything is entered and checked."""
 
+from cattailer.media import journal
 from cattailer.services.desk import places
 from cattailer.services.desk.desk import Desk
 from cattailer.services.keeping import verifying
@@ -18,7 +19,7 @@ def settled(desk: Desk) -> None:
         runs.enter_finished(desk)
         with desk.database.transaction() as db:
             roots = places.roots(desk, db)
-        return runs.journals_of(desk).settled >= {path for root in roots for path in root.rglob("*.jsonl")}
+        return runs.journals_of(desk).settled >= {path for root in roots for path in journal.find_all(root)}
 
     wait_for(ended)
     unmeasured: set[int] = set()

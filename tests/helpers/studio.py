@@ -17,6 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 from playwright.sync_api import Page, expect
 
+from cattailer.media import journal
 from tests.helpers.waiting import wait_for
 
 ROOT = Path(__file__).parents[2]
@@ -63,7 +64,7 @@ class Studio:
 
     @property
     def journals(self) -> list[Path]:
-        return sorted((self.home / "media").rglob("*.journal.jsonl"))
+        return sorted(journal.find_all(self.home / "media"))
 
 
 def home_of_its_own() -> Path:
