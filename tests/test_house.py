@@ -275,5 +275,6 @@ def test_templates_need_no_overrides() -> None:
         text = path.read_text()
         assert not re.search(r"""class="[^"]*(\s|")!?[\w:-]+-\[""", text), path
         assert not re.search(r"""class="(?:[^"]*\s)?![a-z]""", text), path
+        assert not re.search(r"""class="[^"]*-\d+\.(?:25|75)\b""", text), f"{path}: a step of one pixel is a value made up"
         assert max(map(len, text.splitlines()), default=0) <= 480, path
         assert sum(len(line) > 170 for line in text.splitlines()) <= 12, path
