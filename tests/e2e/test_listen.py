@@ -261,20 +261,3 @@ def test_solo_and_pan_in_the_sheet(page: Page, studio: Studio) -> None:
     expect(drum.locator(".cell-pan")).to_contain_text("R4")
     page.keyboard.press("Control+z")
     expect(drum.locator(".cell-pan")).to_have_count(0)
-
-
-def test_the_live_room_plugs_in_what_the_list_says(page: Page, studio: Studio) -> None:
-    open_demo(page, studio)
-    page.goto(f"{studio.url}/s/1/levels/room")
-    told(page)
-    page.get_by_label("Who plays into socket 12").select_option("harp")
-    expect(page.get_by_label("How socket 12 is picked up")).to_have_value("dynamic")
-    page.get_by_role("button", name="Plug in what the list says").click()
-    expect(page.get_by_label("Who plays into socket 12")).to_have_value("")
-    expect(page.get_by_label("Who plays into socket 8")).to_have_value("narrator")
-    page.get_by_role("button", name="all headphones on").click()
-    expect(page.get_by_label("Headphones of the narrator")).to_have_value("5")
-    page.get_by_role("button", name="Put everything back").click()
-    expect(page.locator("td", has_text="dulcimer, left")).to_be_visible()
-    page.get_by_role("button", name="all off").click()
-    expect(page.get_by_label("Headphones of the narrator")).to_have_value("0")

@@ -8,7 +8,7 @@ import soundfile
 from hypothesis import given
 from hypothesis import strategies as st
 
-from cattailer.media import bwf, convert, pcm, profile_toml, wavfile
+from cattailer.media import bwf, convert, pcm, wavfile
 from tests.helpers.plans import ORIGIN
 
 
@@ -128,18 +128,6 @@ def test_what_is_no_wave_is_told(tmp_path: Path, content: bytes) -> None:
     (tmp_path / "a.wav").write_bytes(content)
     with pytest.raises((wavfile.NotAWave, ValueError)):
         wavfile.inspect(tmp_path / "a.wav")
-
-
-def test_profiles_name_what_is_wrong(tmp_path: Path) -> None:
-    assert set(profile_toml.shipped()) == {"marshgate-16", "marshgate-2"}
-    text = (profile_toml.SHIPPED / "marshgate-2.toml").read_text()
-    bad = tmp_path / "bad.toml"
-    bad.write_text(text.replace("safety = 24", ""))
-    with pytest.raises(ValueError, match="safety"):
-        profile_toml.load(bad)
-    bad.write_text(text + "\nwheels = 4\n")
-    with pytest.raises(ValueError, match="wheels"):
-        profile_toml.load(bad)
 
 
 @pytest.mark.parametrize(("old", "new", "bits"), [(48_000, 96_000, 24), (48_000, 44_100, 24), (96_000, 48_000, 32), (44_100, 48_000, 16)])

@@ -43,37 +43,6 @@ def test_an_overview_does_not_depend_on_blocks(
         assert np.array_equal(found.coarse[n, :, 1], part[:, :, 1].max(axis=0))
 
 
-def test_a_window_shows_every_peak(tmp_path: Path) -> None:
-    writer = bwf.BwfWriter(tmp_path / "a.wav", bwf.Format(48000, 1, 24), ORIGIN)
-    sound = np.zeros((1, 48000 * 20), np.float32)
-    sound[0, 480_123] = 0.75
-    writer.write(sound)
-    writer.close()
-    found = overview.of_wave(writer.path)
-    assert found is not None
-    for columns in (10, 333, 2000):
-        drawn = overview.window(found, 0, 48000 * 20, columns)
-        assert drawn[:, 1].max() == round(0.75 * 32767)
-        assert abs(int(drawn[:, 1].argmax()) - 480_123 * columns / (48000 * 20)) <= 2 + 16384 * columns / 960_000
-    assert not overview.window(found, 48000 * 30, 48000 * 40, 50).any()
-
-
-@given(st.integers(-5000, 900_000), st.integers(1, 900_000), st.integers(1, 300))
-def test_a_window_is_what_all_its_buckets_hold(start: int, span: int, columns: int) -> None:
-    fine = np.random.default_rng(1).integers(-9000, 9000, (2, 2500, 2)).astype(np.int16)
-    found = overview.Overview(fine.transpose(1, 0, 2), overview.coarser(fine).transpose(1, 0, 2))
-    per = span / columns
-    size = 16384 if per >= 16384 else 256
-    table = found.coarse if per >= 16384 else found.fine
-    drawn = overview.window(found, start, start + span, columns)
-    for n in range(0, columns, 7):
-        first = int(np.floor((start + n * per) / size))
-        last = max(first + 1, int(np.ceil((start + (n + 1) * per) / size)))
-        part = table[max(0, first) : max(0, last)] if first < len(table) else table[:0]
-        low, high = (int(part[..., 0].min()), int(part[..., 1].max())) if len(part) else (0, 0)
-        assert drawn[n].tolist() == [low, high]
-
-
 @pytest.mark.parametrize("content", [None, b"", b"garbage", b"\x93NUMPY\x01\x00"])
 def test_a_broken_overview_is_made_again(tmp_path: Path, content: bytes | None) -> None:
     writer = bwf.BwfWriter(tmp_path / "a.wav", bwf.Format(48000, 1, 24), ORIGIN)

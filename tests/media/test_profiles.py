@@ -13,12 +13,6 @@ def line_of(text: str, start: str) -> int:
     return next(n for n, line in enumerate(text.splitlines(), 1) if line.startswith(start))
 
 
-def test_the_shipped_ones_are_right() -> None:
-    both = profile_toml.shipped()
-    assert [(p.inputs, p.outputs) for p in both.values()] == [(16, 12), (2, 4)]
-    assert profile_toml.parse(GOOD, "marshgate-2") == both["marshgate-2"]
-
-
 @pytest.mark.parametrize(("old", "new", "key", "words"), [
     ("outputs = 4", "outputs = 1", "outputs", "greater than or equal to 2"),
     ("outputs = 4", 'outputs = "four"', "outputs", "valid integer"),

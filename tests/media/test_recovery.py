@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 import pytest
 
-from cattailer.media import bwf, journal, overview, recovery, runfile, wavfile
+from cattailer.media import bwf, journal, recovery, runfile, wavfile
 from tests.helpers.plans import ORIGIN
 
 SOUND = np.random.default_rng(1).uniform(-1, 1, (1, 9000)).astype(np.float32)
@@ -138,23 +138,6 @@ def test_one_bad_journal_never_stops_the_others(tmp_path: Path) -> None:
     assert [t.path for t in recovery.look(tmp_path)] == [t.path for t in report.troubles]
 
 
-def test_a_journal_without_a_first_line_says_nothing(tmp_path: Path) -> None:
-    path = tmp_path / f"x{journal.SUFFIX}"
-    path.write_text("garbage\n[1,2]\n" + "[" * 100_000 + "\n")
-    with pytest.raises(journal.Unreadable):
-        recovery.mend_run(path)
-
-
-def test_measuring_tells_what_closing_would_have(tmp_path: Path) -> None:
-    log = _broken_off(tmp_path, [5000])
-    _mend(log)
-    end = recovery.measure(wavfile.inspect(tmp_path / "t0.wav"))
-    assert (end.samples, end.clips) == (5000, 0)
-    assert end.peak_dbfs == pytest.approx(20 * np.log10(np.abs(SOUND[:, :5000]).max()), abs=0.01)
-    found = overview.load(overview.overview_path(tmp_path / "t0.wav"))
-    assert len(found.fine) == 20
-
-
 def test_the_words_on_disk_stay(tmp_path: Path) -> None:
     """A journal says ``head_of``, as the first ones did, though the code calls it a lead-in."""
     path = tmp_path / f"run{journal.SUFFIX}"
@@ -164,13 +147,6 @@ def test_the_words_on_disk_stay(tmp_path: Path) -> None:
     assert line["head_of"] == "u-0"
     assert "lead_in_of" not in line
     assert journal.read(path).header.lead_in_of == "u-0"
-
-
-def test_a_glance_tells_what_reading_would(tmp_path: Path) -> None:
-    log = _broken_off(tmp_path, [4000])
-    assert journal.glance(log.path) == ("u-1", False)
-    _mend(log)
-    assert journal.glance(log.path) == ("u-1", True)
 
 
 def test_a_folder_that_goes_while_journals_are_looked_for_is_passed_over(

@@ -36,26 +36,6 @@ def test_passes_over_a_range(tmp_path: Path) -> None:
     assert shapes(files) == [("take", n, start, stop - start) for n in (1, 2)]
 
 
-def test_a_punch_keeps_both_sides(tmp_path: Path) -> None:
-    start, stop = TEMPO.sample_of(2), TEMPO.sample_of(3)
-    assert shapes(recorded(tmp_path, "--range", "2-2", "--punch", "--pre-roll", "1")) == [
-        ("join", 1, start - 48_000, 48_000), ("take", 1, start, stop - start), ("join", 1, stop, 48_000),
-    ]
-
-
-def test_counted_in_and_limited(tmp_path: Path) -> None:
-    lead_in, take = recorded(tmp_path, "--count-in", "1", "--limit", "0.5")
-    assert (lead_in["kind"], lead_in["start"] + lead_in["samples"]) == ("lead-in", 0)
-    assert (take["start"], take["samples"]) == (0, 24_000)
-
-
-def test_sound_begins_it(tmp_path: Path) -> None:
-    (take,) = recorded(tmp_path, "--start", "sound", "--threshold", "-40", "--limit", "1")
-    assert (take["kind"], take["samples"]) == ("take", 48_000)
-    (take,) = recorded(tmp_path, "--start", "while-sound", "--threshold", "-40", "--seconds", "3")
-    assert (take["start"], take["pass"]) == (0, 1)
-
-
 @pytest.mark.parametrize(("options", "says"), [
     ({}, "how long"), ({"seconds": 0.0}, "more than 0"), ({"seconds": 1.0, "punch": True}, "--range"),
     ({"passes": 2, "seconds": 1.0}, "--range"), ({"bars": (5, 4)}, "later one"), ({"bars": (0, 4)}, "later one"),

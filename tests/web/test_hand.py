@@ -5,7 +5,6 @@ import json
 from concurrent.futures import ThreadPoolExecutor
 
 import pytest
-from sqlalchemy.exc import OperationalError
 
 from cattailer.core.errors import Refusal
 from cattailer.core.mix.moving import Move
@@ -84,32 +83,3 @@ def test_what_a_page_said_just_before_it_went_is_heard(desk: Desk) -> None:
 
     asyncio.run(come_and_go())
     assert plan_of(desk, session).tracks[0].fader_db == -8.0
-
-
-@pytest.mark.without_engine
-def test_what_goes_wrong_in_a_thread_is_told(desk: Desk, monkeypatch: pytest.MonkeyPatch) -> None:
-    """The database is away as a hand lets go: the page hears of it, and its line goes on."""
-    told: list[dict[str, object]] = []
-
-    def away(_: Hand) -> None:
-        raise OperationalError("", {}, Exception())
-
-    async def receive() -> dict[str, object]:
-        return said.pop(0) if said else {"type": "websocket.disconnect"}
-
-    async def send(message: dict[str, object]) -> None:
-        told.append(message)
-
-    async def come_and_go() -> None:
-        with ThreadPoolExecutor() as threads:
-            line = Line(desk, 1, threads, send)
-            writing = asyncio.create_task(line.write())
-            await line.read(receive)
-            await line.leave()
-            await asyncio.sleep(0.1)
-            writing.cancel()
-
-    said: list[dict[str, object]] = [{"type": "websocket.receive", "text": json.dumps({"settle": True})}]
-    monkeypatch.setattr(Hand, "let_go", away)
-    asyncio.run(come_and_go())
-    assert "was not written down" in str(told)

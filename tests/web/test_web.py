@@ -6,7 +6,6 @@ from collections.abc import Iterator
 import pytest
 from flask.testing import FlaskClient
 
-from cattailer.engine.process.client import EngineClient
 from cattailer.services.desk.desk import Desk
 from cattailer.services.running import runs
 from cattailer.services.session import demo
@@ -80,14 +79,6 @@ def test_a_take_can_be_heard_and_downloaded(client: FlaskClient, desk: Desk) -> 
     assert whole.headers["Content-Disposition"].startswith("attachment; filename=The-Lamplighters-Ferry_")
     assert len(client.get("/s/1/takes/1/waveform?columns=30").json) == 60
     assert client.get("/s/1/takes/1/waveform?columns=0").status_code == 400
-
-
-def test_the_engine_away_is_told(client: FlaskClient, desk: Desk) -> None:
-    desk.engine = EngineClient("ipc:///nonexistent/socket", 0.1)
-    answer = client.post("/s/1/stop", headers=PRESSED)
-    assert answer.status_code == 503
-    assert "does not answer" in answer.text
-    assert "engine does not answer" in client.get("/s/1/capture").text
 
 
 def test_the_ready_check_cures_a_condenser_without_48_v(client: FlaskClient, desk: Desk) -> None:

@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from cattailer.core.comps import levelling, roomtone
-from cattailer.core.comps.comparing import ComparedTake, against, changes, facts, in_order
+from cattailer.core.comps.comparing import against, changes, facts
 from cattailer.core.comps.comppiece import CompPiece
 from cattailer.core.errors import Refusal
 from cattailer.core.time.timeline import Meter, Tempo, TempoMap
@@ -36,19 +36,6 @@ def test_a_take_that_gets_late_says_from_where_and_how_it_is_tuned() -> None:
     assert found.level.noise_dbfs < -60
     assert facts(clicks([-15.0] * 40)[:, 2000:], -2400 + 2000, TEMPO, 1, None, 440.0).words.endswith("early throughout")
     assert facts(clicks([0.0] * 24), -2400, TEMPO, 1, None, 440.0).words == ""
-
-
-def test_takes_come_in_the_order_of_what_is_asked_and_the_unknown_last() -> None:
-    found = [facts(clicks([ms] * 24, hz), -2400, TEMPO, 1, None, 440.0) for ms, hz in ((12.0, 440.0), (2.0, 452.0))]
-    takes = [ComparedTake(n, n, "", c, 0, f) for n, c, f in ((1, 3, found[0]), (2, 0, found[1]), (3, 1, None))]
-
-    def numbers(by: str) -> list[int]:
-        return [take.number for take in in_order(takes, by)]
-
-    assert numbers("timing") == [2, 1, 3]
-    assert numbers("pitch") == [1, 2, 3]
-    assert numbers("clips") == [2, 3, 1]
-    assert numbers("dropouts") == numbers("take") == numbers("nonsense") == [3, 2, 1]
 
 
 def test_against_another_track_only_notes_that_belong_together_count() -> None:

@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 
 from cattailer.core.comps import laying
 from cattailer.core.comps.comppiece import CompPiece, Fade, Pieces, pieces_of
-from cattailer.core.errors import NotNow, Refusal
+from cattailer.core.errors import Refusal
 
 LONG = 400
 shapes = st.sampled_from(["linear", "power", "exponential", "s-curve"])
@@ -42,19 +42,6 @@ def test_what_is_laid_last_is_heard(many: list[CompPiece]) -> None:
     found = laying.lay((), *many)
     assert in_order(found)
     assert heard(found) == expected
-
-
-@given(laid, st.integers(0, LONG), st.integers(1, 200))
-def test_an_erased_stretch_is_silent_and_nothing_else_is(pieces: Pieces, start: int, length: int) -> None:
-    before = heard(pieces)
-    inside = {s for s in before if start <= s < start + length}
-    if not inside:
-        with pytest.raises(Refusal, match="Nothing lies"):
-            laying.erase(pieces, start, start + length)
-        return
-    left = laying.erase(pieces, start, start + length)
-    assert in_order(left)
-    assert heard(left) == {s: v for s, v in before.items() if s not in inside}
 
 
 @given(laid, st.integers(0, LONG + 120))
@@ -101,13 +88,6 @@ def test_trims_moves_and_seams_keep_everything_in_order(pieces: Pieces, data: st
         if what == "seam":
             assert set(heard(pieces)) == set(before), "a seam that moves leaves no hole"
     assert pieces_of([p.to_dict() for p in pieces]) == pieces, "what is kept is what is read"
-
-
-def test_two_people_at_one_seam_are_told() -> None:
-    pieces = laying.lay((), CompPiece(1, 0, 100, 0), CompPiece(2, 100, 100, 100))
-    moved = laying.move_seam(pieces, 100, 120)
-    with pytest.raises(NotNow, match="changed on another page"):
-        laying.move_seam(moved, 100, 90)
 
 
 def test_what_cannot_be_is_refused_in_words() -> None:

@@ -10,21 +10,15 @@ from cattailer.core.mix.listening import (
     AUTO,
     CAPTURING,
     DIRECT,
-    LOOPING,
     MOMENTS,
     OFF,
     PATHS,
-    POST_ROLL,
-    PRE_ROLL,
-    ROLLING,
     STILL,
-    THROUGH,
     WHENS,
     heard,
     table,
 )
 
-PLAYS = (PRE_ROLL, ROLLING, LOOPING, POST_ROLL)
 ALL = list(product(PATHS, WHENS, (True, False), MOMENTS, (True, False)))
 
 
@@ -50,13 +44,6 @@ def test_every_line(path: str, when: str, armed: bool, moment: str, lies: bool) 
         assert not got.captured, "a take is never heard under the one that is captured over it"
     else:
         assert got.captured
-
-
-def test_what_is_made_inside_sounds_where_nothing_lies_armed_or_not() -> None:
-    for armed, moment in product((True, False), PLAYS):
-        assert heard(DIRECT, AUTO, armed, moment, False, inside=True) == (False, True, False)
-        assert heard(THROUGH, AUTO, armed, moment, True, inside=True) == (False, False, True)
-    assert heard(DIRECT, AUTO, False, CAPTURING, True, inside=True).captured
 
 
 def test_the_document_holds_the_table() -> None:

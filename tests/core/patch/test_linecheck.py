@@ -1,11 +1,7 @@
 """The line check: where sound rose, and what follows."""
 
-from collections.abc import Callable
-from functools import partial
 
 import numpy as np
-from hypothesis import given
-from hypothesis import strategies as st
 
 from cattailer.core.patch.linecheck import RiseFinder, Stop, Walk, loudest
 
@@ -52,25 +48,3 @@ def test_the_walk_ticks_finds_swaps_and_ends() -> None:
     condenser = CELLO.words(names, frozenset({3}), frozenset({3}))
     assert condenser.endswith("It is a condenser without 48 V and stays silent.")
     assert "(5, 6)" in CELLO.words(names, frozenset({5, 6}), frozenset({3}), quiet=True)
-
-
-@given(st.lists(st.sampled_from(["tick", "skip", "to", "hear", "wrong"]), max_size=30), st.integers(1, 6))
-def test_a_walk_never_loses_its_way(steps: list[str], count: int) -> None:
-    walk = Walk(tuple(Stop(n, f"S{n}") for n in range(1, count + 1)))
-    for step in steps:
-        asked = walk.asked
-        rises = np.zeros(8)
-        if asked is not None:
-            rises[asked.socket - 1 if step == "hear" else 7] = 30.0
-        moves: dict[str, Callable[[], Walk]] = {
-            "tick": walk.tick, "skip": walk.skip, "to": partial(walk.go_to, 1), "hear": partial(walk.hear, rises),
-            "wrong": partial(walk.hear, rises),
-        }
-        after = moves[step]()
-        if step == "hear" and asked is not None:
-            assert asked.socket in after.done
-        if step == "wrong" and asked is not None:
-            assert (after.done, after.heard_at) == (walk.done, 8)
-        assert after.asked is None or after.asked.socket not in after.done
-        assert after.done <= {s.socket for s in after.stops}
-        walk = after

@@ -7,19 +7,14 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from cattailer.core.errors import Refusal
-from cattailer.core.gear import phantom
-from cattailer.core.gear.interface import Profile, missing
-from cattailer.core.patch import flowpicture, patchcheck
-from cattailer.core.patch.ends import check_feed, in_words, pair_from
+from cattailer.core.gear.interface import Profile
+from cattailer.core.patch import patchcheck
 from cattailer.core.patch.patch import Patch, PatchGroup, PatchInput, PatchMix, PatchTrack
 from cattailer.core.patch.routing import check_route, flow
-from cattailer.core.patch.shape import Shape
 from cattailer.media import profile_toml
-from cattailer.services.session import demo, templates
 
 PROFILES = profile_toml.shipped()
 BIG, SMALL = PROFILES["marshgate-16"], PROFILES["marshgate-2"]
-DEMO = demo.shape().patch
 MAIN = PatchMix(1, "Main mix", "main", (1, 2))
 
 
@@ -30,16 +25,6 @@ def patch(*tracks: PatchTrack, **changes: object) -> Patch:
 
 def looks(made: Patch, profile: Profile = BIG) -> dict[str, str]:
     return {f.text: f.cure.words if f.cure else "" for f in patchcheck.check(made, profile) if f.kind == "look"}
-
-
-def test_the_way_of_an_end_goes_up_and_down() -> None:
-    drawn = flow(DEMO, BIG)
-    assert drawn.way("in:3") == ["in:3", "track:3", "group:1", "mix:4", "mix:1", "mix:2", "mix:3", "out:7", "out:1", "out:3", "out:5"]
-    assert drawn.in_words("in:3")[:2] == ["Goes through Cello and Strings.", "Heard in Main mix, outputs 1+2."]
-    assert drawn.in_words("track:8")[0] == "Fed by socket 8 (Narrator)."
-    assert drawn.in_words("out:3")[-1] == "Carries Cue dulcimer."
-    assert drawn.leads_nowhere("soft:beat")
-    assert "It leads nowhere." in drawn.in_words("soft:beat")
 
 
 def test_a_loop_is_refused_and_named() -> None:
@@ -97,66 +82,4 @@ def test_what_needs_a_look_is_said_with_a_cure(made: Patch, text: str, cure: str
     assert text not in {f.text for f in patchcheck.check(made, BIG, frozenset(keys))}
 
 
-def test_the_demo_and_the_templates_need_no_look() -> None:
-    assert looks(DEMO) == {}
-    for name, shape in templates.shipped().values():
-        assert looks(shape.patch) == {}, name
-        assert Shape.from_dict(shape.to_dict()) == shape
-
-
-def test_fewer_sockets_than_the_session_needs_are_told() -> None:
-    told = looks(DEMO, SMALL)
-    assert "Cello is fed by socket 3, which Marshgate 2 does not have" in told
-    assert "Cue narrator has no output" in told
-    assert "not here any more" in next(iter(looks(DEMO, missing("gone"))))
-
-
-def test_feeds_and_pairs() -> None:
-    assert pair_from("in:5", BIG) == ("in:5", "in:6")
-    assert pair_from("soft:pad:R", BIG) == ("soft:pad:L", "soft:pad:R")
-    with pytest.raises(Refusal, match="last one"):
-        pair_from("in:16", BIG)
-    assert in_words(("in:3", "in:4"), {}) == "3+4"
-    assert in_words(("group:1:L", "group:1:R"), {1: "Strings"}) == "group Strings"
-    assert in_words(("", ""), {}) == "–"
-    for bad in ("in:0", "in:17", "in:x", "soft:beat", "group:2:L", "track:1", "in:99999999"):
-        with pytest.raises(Refusal):
-            check_feed(bad, BIG, {1})
-
-
-def test_sockets_offer_only_what_they_have() -> None:
-    assert SMALL.bank(1) == (1, 2)
-    assert BIG.bank(3) == (3,)
-    assert BIG.socket(13).why_not("phantom") == "Socket 13 (line jack) has no preamp, so it has no 48 V."
-    assert BIG.socket(5).why_not("instrument") == "Socket 5 (XLR) has no instrument switch."
-    assert BIG.why_not_rate(192000) == "Marshgate 16 stops at 96 kHz"
-    assert phantom.warning("dynamic", "A", True) == ""
-    assert "destroy" in phantom.warning("ribbon", "A", True)
-    assert "power it down" in phantom.unplugging(True, "condenser", "socket 3")
-
-
 QUIET, KNOCK = [{}] * 5, [{3: -20.0, 4: -44.0}] * 6
-
-
-@pytest.mark.parametrize("count", [0, 1, 10, 64])
-def test_the_picture_keeps_ends_apart(count: int) -> None:
-    tracks = tuple(PatchTrack(n, f"T{n}", (f"in:{n % 16 + 1}",)) for n in range(count))
-    drawn = flowpicture.draw(flow(patch(*tracks, groups=DEMO.groups, mixes=DEMO.mixes), BIG))
-    for box in drawn.boxes:
-        assert box.y > 0
-        assert box.y + box.high < drawn.height
-        others = [b for b in drawn.boxes if b is not box and b.x == box.x]
-        assert all(abs(b.y - box.y) >= box.high for b in others)
-    assert len(drawn.lines) >= count
-
-
-M16 = profile_toml.shipped()["marshgate-16"]
-
-
-def test_whose_ears_a_track_reaches() -> None:
-    plan = demo.shape().patch
-    drawn = flow(plan, M16)
-    drum = next(t for t in plan.tracks if t.name == "Frame drum")
-    assert drawn.ears(drum.key) == ["Main mix, outputs 1+2", "Cue band, outputs 7+8"]
-    assert drawn.from_outside(drum.key)
-    assert not drawn.from_outside("soft:beat")

@@ -7,40 +7,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from cattailer.core.time.clicking import BETWEEN, PLAIN, STRONG, SUBDIVISIONS, ClickSettings
-from cattailer.core.time.counting import count_in
 from cattailer.core.time.timeline import Meter, Tempo, TempoMap
-
-
-@given(st.lists(st.tuples(st.integers(1, 60), st.integers(1, 20)), max_size=12), st.booleans())
-def test_silent_stretches_join(stretches: list[tuple[int, int]], to_the_end: bool) -> None:
-    """Whatever is made silent is, nothing else, and what touches becomes one."""
-    plan, silent = ClickSettings(), set()
-    for n, (first, length) in enumerate(stretches):
-        until = 0 if to_the_end and n == len(stretches) - 1 else first + length
-        plan = plan.silenced(first, until)
-        silent |= set(range(first, until or 200))
-    assert [bar for bar in range(1, 200) if plan.silent_in(bar)] == sorted(silent)
-    ends = [(a, b or 10**9) for a, b in plan.silences]
-    assert all(b < c for (_, b), (c, _) in zip(ends, ends[1:], strict=False))
-    assert ClickSettings.from_dict(plan.to_dict()) == plan
-
-
-@given(
-    st.integers(1, 16), st.integers(2, 13), st.sampled_from([1, 2, 4, 8, 16]), st.integers(40, 300), st.integers(1, 40),
-    st.integers(0, 30_000),
-)
-def test_a_count_ends_where_it_should(bars: int, beats: int, unit: int, bpm: int, bar: int, after: int) -> None:
-    """Whole bars before the bar line, in closed form, whatever meter and tempo, and wherever it begins."""
-    tempo = TempoMap(48_000, (Tempo(Fraction(0), Fraction(bpm)),), (Meter(1, beats, unit),), bar_one=777)
-    position = tempo.sample_of(bar) + after
-    counted = count_in(tempo, position, bars)
-    whole = Fraction(4 * beats * bars, unit) * 60 / bpm * 48_000
-    rest = position - tempo.sample_of(tempo.bar_beat_at(position).bar)
-    assert abs(counted.samples - (whole + rest)) <= 2
-    assert counted.stop == position
-    found = list(counted.grid.beats_between(counted.start, counted.stop))
-    assert [b.beat for b in found][: beats * bars] == list(range(1, beats + 1)) * bars
-
 
 RATE = 48000
 

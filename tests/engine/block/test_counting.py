@@ -1,24 +1,18 @@
 """Counting in: exact on the grid, nothing captured is heard meanwhile, and what was counted in is kept."""
 
-from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
 
 import numpy as np
 import pytest
 
-from cattailer.core.errors import NotNow
-from cattailer.core.takes.pieces import Piece
-from cattailer.core.time.clicking import ClickSettings
 from cattailer.core.time.counting import count_in
 from cattailer.core.time.timeline import Meter, Tempo, TempoMap
 from cattailer.engine.block.engine import Engine
 from cattailer.engine.offline import run_inline
 from cattailer.engine.runs.making import make_count, make_lead_in
 from cattailer.engine.writing.runwriter import RunWriter
-from cattailer.media import bwf, wavfile
-from cattailer.services.session import demo
-from tests.helpers.plans import LOOP, ORIGIN, opened, plan_of, run_for, sound, start
+from tests.helpers.plans import LOOP, opened, plan_of, run_for, sound, start
 
 WAIT = 5000
 
@@ -77,60 +71,6 @@ def test_the_count_has_the_tempo_of_what_follows() -> None:
             count_in(tempo, 0, wrong)
 
 
-def test_takes_are_silent_while_counting(tmp_path: Path) -> None:
-    """A take that lies over the count and beyond it is heard from the start position on, to the sample."""
-    path = tmp_path / "tone.wav"
-    tone = bwf.BwfWriter(path, bwf.Format(48000, 1, 24), ORIGIN)
-    tone.write(np.full((1, 400_000), 0.25, np.float32))
-    tone.close()
-    track = replace(LOOP, armed=False, fader_db=0.0)
-    plan = plan_of(track, click=False, pieces=(Piece(1, 99, str(path), 0, 400_000, 0),))
-    engine = start(plan)
-    engine.transport.locate(192_000, 48000)
-    engine.pump()
-    run_for(engine, WAIT)
-    began = engine.sample
-    count = make_count(engine, 1)
-    assert count is not None
-    engine.soon(lambda: engine.roll(count))
-    run_for(engine, count.lead + 20_000)
-    mix = engine.mix_of(0, began, engine.sample)
-    assert mix is not None
-    heard = np.flatnonzero(np.abs(mix[0]) > 0.05)
-    ticks = [at for at in heard if at < count.lead]
-    assert ticks
-    after = np.abs(mix[0, count.lead :])
-    assert 0.0 < after[0] < 1e-3, "it begins there, and not with a step"
-    assert (np.diff(after[:144]) > 0).all()
-    assert (after[144:] > 0.08).all()
-
-
-def test_stopping_the_count_leaves_nothing(tmp_path: Path) -> None:
-    engine = start(plan_of(LOOP, click=True))
-    run_for(engine, WAIT)
-    out = tmp_path / "run-001"
-    run = opened(engine, out)
-    count = make_count(engine, 2)
-    assert count is not None
-    lead_in = make_lead_in(engine, run, count.lead)
-    engine.soon(lambda: engine.begin_run(run, None, count, lead_in))
-    run_for(engine, count.lead // 2)
-    assert engine.transport.state == "counting"
-    with pytest.raises(NotNow, match="capture runs"):
-        engine.transport.locate(0, 48000)
-    with pytest.raises(NotNow, match="count-in"):
-        engine.transport.capture()
-    engine.soon(engine.stop)
-    run_for(engine, 2000)
-    engine.pump()
-    assert run.done
-    assert lead_in.done
-    assert engine.run is None
-    assert engine.transport.state == "stopped"
-    assert engine.transport.position == 0
-    assert not out.exists()
-
-
 def test_a_dropout_in_the_count_moves_nothing(tmp_path: Path) -> None:
     engine = start(plan_of(LOOP, click=True), cables=((0, 12),), losses={WAIT + 60_000: 777})
     run_for(engine, WAIT)
@@ -140,34 +80,3 @@ def test_a_dropout_in_the_count_moves_nothing(tmp_path: Path) -> None:
         assert take[max(0, beat.sample - 2000) : beat.sample + 400].argmax() == min(2000, beat.sample)
     assert run.story is not None
     assert not run.story.dropouts
-
-
-@pytest.mark.parametrize("sounds", ["click", "voice"])
-def test_the_click_may_be_off_after_the_count(tmp_path: Path, sounds: str) -> None:
-    engine = start(plan_of(LOOP, click=False, clicking=ClickSettings(count_sound=sounds)), cables=((0, 12),))
-    run_for(engine, WAIT)
-    capture_counted(engine, tmp_path, 1, 60_000)
-    lead_in, take = sound(tmp_path / "head", "Loop")[0], sound(tmp_path, "Loop")[0]
-    assert np.abs(lead_in).max() > 0.1
-    assert np.abs(take[2000:]).max() < 1e-3
-    beat = round(48000 * 60 / 92)
-    loud = [float(np.sqrt(np.mean(np.square(lead_in[n * beat : (n + 1) * beat])))) for n in range(3)]
-    assert all(level > (0.02 if sounds == "voice" else 0.002) for level in loud)
-
-
-def test_an_early_note_is_in_the_head(tmp_path: Path) -> None:
-    """Players are silent while they are counted in, and may be a little early: that is kept."""
-    plan = plan_of(*[replace(t, armed=True) for t in demo.plan(False).tracks])
-    early = 0
-    for seed in range(4):
-        engine = start(plan)
-        engine.transport.passes = seed
-        for name in engine.driver.place.players:  # type: ignore[attr-defined]
-            engine.driver.command("ask", {"player": name, "mode": "follow"})
-        run_for(engine, WAIT)
-        capture_counted(engine, tmp_path / str(seed), 2, 60_000)
-        lead_in = np.stack([wavfile.read(wavfile.inspect(p))[0] for p in (tmp_path / str(seed) / "head").glob("*.wav")])
-        before = np.abs(lead_in[:, -30_000:-4000]).max()
-        last = np.abs(lead_in[:, -900:]).max()
-        early += last > 3 * before
-    assert early

@@ -1,7 +1,6 @@
 """Nothing steps, nothing is silent that should sound, and no block does more than its share."""
 
 import sys
-import threading
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
@@ -11,16 +10,14 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from cattailer.core.plan import GroupPlan, MixPlan, Plan, TrackPlan
+from cattailer.core.plan import MixPlan, Plan, TrackPlan
 from cattailer.core.sound.curves import gliding
 from cattailer.core.takes.pieces import Piece, edged
 from cattailer.core.time.clicking import ClickSettings
 from cattailer.core.time.timeline import TempoMap
 from cattailer.engine.block.engine import Engine
-from cattailer.engine.sources.playback import PAGE
 from cattailer.media import bwf
-from cattailer.services.session import demo
-from tests.helpers.plans import ORIGIN, Nobody, begin, finish, plan_of, player, run_for, sound, start
+from tests.helpers.plans import ORIGIN, Nobody, plan_of, run_for, start
 
 HZ = 200.0
 STEEPEST = float(np.diff(gliding(48000)).max())
@@ -246,82 +243,3 @@ def test_no_block_does_more_than_its_share(tmp_path: Path, period: int) -> None:
     engine.soon(lambda: engine.transport.locate(48_000 * 3600, 48000))
     worst["far jump"] = calls_in_blocks(engine, 8192)
     assert max(worst.values()) < MOST_CALLS, worst
-
-
-def test_groups_and_mixes_come_and_go_without_a_step() -> None:
-    track = TrackPlan(1, "A", (2,), True, 0.0, -1.0)
-    plan = plan_of(track, main_db=0.0)
-    engine = steady(plan)
-    run_for(engine, 256)
-    began = engine.sample
-    grouped = replace(plan, groups=(GroupPlan(1, "G", -6.0),), routes=(("track:1", "group:1"), ("group:1", "mix:1")))
-    engine.soon(engine.set_plan(grouped))
-    run_for(engine, 6000)
-    swapped = replace(grouped, mixes=(MixPlan(9, "Other", ()), *grouped.mixes))
-    engine.soon(engine.set_plan(swapped))
-    run_for(engine, 6000)
-    # The main mix has another place by now; what it sounds went on.
-    mix = engine.mix_of(1, engine.sample - 2000, engine.sample)
-    assert mix is not None
-    assert np.abs(mix[0] - 0.25 * 10 ** (-6 / 20)).max() < 1e-6
-    assert np.abs(np.diff(heard(engine, began)[0, :6000])).max() < 0.25 * STEEPEST
-
-
-def test_a_dropout_makes_no_hole_in_what_is_made_inside(tmp_path: Path) -> None:
-    tracks = (TrackPlan(1, "Beat", (16, 17), True, -200.0), TrackPlan(2, "Cello", (2,), True, -200.0))
-    plan = plan_of(*tracks)
-    engine = start(plan, losses={30_000: 12_800})
-    run_for(engine, 256)
-    run = begin(engine, tmp_path)
-    run_for(engine, 120_000)
-    story = finish(engine, run)
-    (lost,) = story.dropouts
-    assert lost.samples == 12_800
-    want = player(plan.tempo, 0, story.samples)[:2]
-    assert np.array_equal(sound(tmp_path, "Beat"), np.round(want * 2**23).astype(np.float32) / np.float32(2**23))
-    assert not sound(tmp_path, "Cello")[0, lost.offset : lost.offset + lost.samples].any()
-
-
-def test_a_very_long_dropout_is_one_hole_and_marked_whole(tmp_path: Path) -> None:
-    tracks = (TrackPlan(1, "Beat", (18, 19), True, -200.0), TrackPlan(2, "Cello", (2,), True, -200.0))
-    engine = start(plan_of(*tracks), losses={30_000: 128 * 1000})
-    run_for(engine, 256)
-    run = begin(engine, tmp_path)
-    run_for(engine, 240_000)
-    story = finish(engine, run)
-    (lost,) = story.dropouts
-    assert lost.samples == 128_000 + engine.round_trip_samples
-    assert demo.RATE_HZ == 48_000
-    silent = np.flatnonzero(np.abs(sound(tmp_path, "Beat")).max(axis=0)[lost.offset - 500 : lost.offset + 170_000] == 0.0)
-    assert silent.min() >= 500
-    assert silent.max() < 500 + lost.samples
-
-
-def test_what_was_read_for_a_jump_is_not_let_go_by_a_look_that_began_before(tmp_path: Path) -> None:
-    """The thread that reads ahead had settled where to look, and somebody jumps elsewhere meanwhile."""
-    pieces = (Piece(1, 1, take(tmp_path), 0, 900_000, 0),)
-    engine = start(plan_of(TrackPlan(1, "A", (0,), False), pieces=pieces, click=True))
-    playback = engine._prepared.playback
-    inner, in_there, go_on = playback.pump, threading.Event(), threading.Event()
-
-    def slow(places: list[int]) -> None:
-        if not in_there.is_set():
-            in_there.set()
-            go_on.wait(10)
-        inner(places)
-
-    playback.pump = slow  # type: ignore[method-assign]
-    looking = threading.Thread(target=engine.read_ahead)
-    looking.start()
-    in_there.wait(10)
-    engine._going_to = [700_000]
-    jumping = threading.Thread(target=engine.read_ahead)
-    jumping.start()
-    jumping.join(0.3)
-    go_on.set()
-    looking.join()
-    jumping.join()
-    assert 700_000 // PAGE in playback._pages
-    click = engine._prepared.click
-    assert click is not None
-    assert click._ahead.find(700_000, 700_128) is not None

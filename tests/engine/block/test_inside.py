@@ -130,29 +130,3 @@ def test_monitors_are_silent_while_48_v_settles_and_inputs_are_not() -> None:
     assert np.abs(mix[0, back : back + 5000] - straight).max() < 1e-6
     assert heard[2, :72_000].any()
     assert not engine.muted
-
-
-def test_a_track_without_takes_from_inside_is_heard_while_rolling() -> None:
-    plan = plan_of(TrackPlan(1, "Beat", (BEAT, BEAT + 1), False, 0.0), TrackPlan(2, "Cello", (2,), False, 0.0))
-    engine = start(plan)
-    engine.soon(engine.transport.roll)
-    run_for(engine, 9600)
-    mix = engine.mix_of(0, 0, 9600)
-    assert mix is not None
-    assert np.allclose(mix, player(plan.tempo, 0, 9600)[:2] * 10 ** (-6 / 20), atol=1e-5)
-
-
-def test_a_take_sounds_on_a_track_that_became_a_pair_and_back(tmp_path: Path) -> None:
-    engine = start(plan_of(TrackPlan(1, "Cello", (2,), True, QUIET), TrackPlan(2, "Room", (8, 9), True, QUIET)))
-    run = begin(engine, tmp_path)
-    run_for(engine, 24_000)
-    finish(engine, run)
-    pieces = (Piece(1, 1, str(tmp_path / "Cello.wav"), 0, 20_000, 0), Piece(2, 2, str(tmp_path / "Room.wav"), 0, 20_000, 0))
-    tracks = (TrackPlan(1, "Cello", (2, 3), False, 0.0), TrackPlan(2, "Room", (8,), False, QUIET))
-    engine = start(plan_of(*tracks, pieces=pieces, main_db=0.0))
-    engine.soon(engine.transport.roll)
-    run_for(engine, 20_000)
-    mix = engine.mix_of(0, 0, 19_000)
-    assert mix is not None
-    cello = sound(tmp_path, "Cello")[0, :19_000]
-    assert np.abs(mix - cello)[:, 96:].max() < 1e-6

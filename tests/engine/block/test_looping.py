@@ -58,28 +58,6 @@ def test_takes_and_click_go_round_exactly(tmp_path: Path, period: int, length: i
     assert onsets == due
 
 
-def test_players_begin_every_time_round(tmp_path: Path) -> None:
-    """The downbeat of the range is there in each pass, though the loop begins again in the middle of a block."""
-    tempo = demo.plan(False).tempo
-    first, stop = tempo.sample_of(5), tempo.sample_of(7)
-    plan = plan_of(*demo.plan(False).tracks, click=False, loop=(first, stop))
-    engine = start(plan)
-    for name in engine.driver.place.players:  # type: ignore[attr-defined]
-        engine.driver.command("ask", {"player": name, "mode": "follow" if name == "frame drum" else "rest"})
-    engine.transport.locate(first, 48000)
-    run_for(engine, 48_000)
-    began = engine.sample + engine.round_trip_samples
-    engine.soon(engine.roll)
-    length = stop - first
-    run_for(engine, 4 * length + 20_000)
-    drum = engine.ring.read(began, began + 4 * length)
-    assert drum is not None
-    hits = np.abs(drum[5])
-    peak = hits.max()
-    for turn in range(4):
-        assert hits[turn * length : turn * length + 3000].max() > 0.2 * peak, turn
-
-
 @given(st.integers(1, 4000), st.integers(1, 3000), st.lists(st.integers(1, 2000), min_size=1, max_size=30), st.integers(0, 5000))
 @settings(max_examples=200)
 def test_stretches_follow_one_another(start_at: int, length: int, blocks: list[int], position: int) -> None:
@@ -120,9 +98,3 @@ def test_capturing_out_of_a_loop_loses_nothing(tmp_path: Path) -> None:
         assert near.argmax() == min(2000, beat.sample - at)
     run_for(engine, 256)
     assert engine.transport.loop == (first, stop)
-
-
-def test_a_count_in_goes_straight_on() -> None:
-    one = Transport(state="counting", position=90, loop=(0, 100))
-    one.advance(one.stretches(64))
-    assert (one.position, one.passes) == (154, 0)

@@ -1,6 +1,5 @@
 """The ring, the transport and what is asked between blocks."""
 
-from concurrent.futures import ThreadPoolExecutor
 
 import numpy as np
 import pytest
@@ -11,8 +10,6 @@ from hypothesis.stateful import RuleBasedStateMachine, invariant, rule
 from cattailer.core.errors import NotNow, Refusal
 from cattailer.engine.block.ring import Ring
 from cattailer.engine.block.transport import Transport
-from cattailer.services.session import demo
-from tests.helpers.plans import run_for, start
 
 
 def test_the_ring_keeps_the_newest_and_says_what_is_gone() -> None:
@@ -161,18 +158,3 @@ class TransportMachine(RuleBasedStateMachine):
 
 TransportMachine.TestCase.settings = settings(max_examples=80, stateful_step_count=30)
 TestTransport = TransportMachine.TestCase
-
-
-def test_what_the_block_path_is_asked_is_answered() -> None:
-    engine = start(demo.plan(True))
-
-    def fails() -> None:
-        raise NotNow("no")
-
-    with ThreadPoolExecutor(2) as others:
-        asked = [others.submit(engine.between_blocks, what) for what in (lambda: 42, fails)]
-        while not all(a.done() for a in asked):
-            run_for(engine, 256)
-    assert asked[0].result() == 42
-    with pytest.raises(NotNow, match="no"):
-        asked[1].result()

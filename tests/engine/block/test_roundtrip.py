@@ -6,12 +6,10 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from cattailer.core.errors import NotNow
 from cattailer.core.plan import TrackPlan
 from cattailer.core.sound import probe
 from cattailer.core.time.clicking import ClickSettings
 from cattailer.core.time.timeline import TempoMap
-from cattailer.engine.block import load
 from cattailer.engine.block.engine import Engine
 from cattailer.engine.sources.probe import Probe
 from cattailer.liveroom.clock import VirtualClock
@@ -63,34 +61,6 @@ def test_measure_use_and_capture_an_overdub_of_the_click(tmp_path: Path, rate: i
         assert abs(onset - beat.sample) <= 1
 
 
-def test_without_the_correction_it_lies_late_by_what_was_kept_quiet(tmp_path: Path) -> None:
-    engine = opened(48000, 128)
-    run = begin(engine, tmp_path)
-    run_for(engine, 72_000)
-    finish(engine, run)
-    captured = np.abs(wavfile.read(wavfile.inspect(tmp_path / "Loop.wav"))[0])
-    assert abs(int(np.argmax(captured[:2000] > 0.5 * captured[:2000].max())) - QUIET) <= 1
-
-
-def test_the_probe_takes_its_output_and_leaves_the_others() -> None:
-    sound = np.arange(1, 1001, dtype=np.float32) / 1000
-    made = Probe(sound, 1, 2, 1500)
-    out = []
-    for at in range(0, 3840, 128):
-        block = np.full((3, 128), 0.25, np.float32)
-        more = made.add(block, at + 5000)
-        out.append(block)
-        if not more:
-            break
-    whole = np.concatenate(out, axis=1)
-    assert made.starts == [5500, 7000]
-    assert not whole[1, :500].any(), "what was playing before has died away when the first begins"
-    assert np.array_equal(whole[1, 500:1500], sound)
-    assert np.array_equal(whole[1, 2000:3000], sound)
-    assert not whole[1, 1500:2000].any()
-    assert (whole[[0, 2]] == 0.25).all()
-
-
 def test_the_click_goes_to_the_mixes_that_want_it_and_only_when_it_should(tmp_path: Path) -> None:
     plan = demo.plan(False, click=True)
     wanted = plan.mixes[1]
@@ -105,22 +75,3 @@ def test_the_click_goes_to_the_mixes_that_want_it_and_only_when_it_should(tmp_pa
     heard = np.abs(engine.ring.read(engine.sample - 80_000, engine.sample, np.array([12, 13]))).max(axis=1)
     assert heard[0] < 1e-4, "the main mix does not get it"
     assert heard[1] > 0.02
-
-
-def test_no_probe_while_the_timeline_moves() -> None:
-    engine = opened(48000, 128)
-    engine.transport.roll()
-    with pytest.raises(NotNow, match="Stop first"):
-        engine.play_probe(Probe(probe.signal(48000), 0, 1, 48000))
-
-
-def test_loads_are_measured_for_any_plan_and_size() -> None:
-    plan = demo.plan(True, click=True)
-    for period in (32, 1024):
-        times = load.measure(M16, plan, period)
-        assert len(times) >= 40
-        assert all(t > 0 for t in times)
-    engine = opened(48000, 128)
-    run_for(engine, 12_800)
-    assert engine.times.count == 100
-    assert min(engine.times.kept()) > 0

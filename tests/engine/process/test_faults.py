@@ -13,7 +13,6 @@ import zmq
 
 from cattailer.core.errors import NotNow, Refusal
 from cattailer.core.plan import Plan
-from cattailer.core.takes.pieces import Piece
 from cattailer.engine.block.requests import Requests
 from cattailer.engine.driver import Process
 from cattailer.engine.messages.commands import Capture, GetStatus, Ping, RunPlan, Stop, plain
@@ -147,19 +146,6 @@ def test_an_older_plan_and_another_rate_are_refused(studio: Studio, tmp_path: Pa
     with pytest.raises(Refusal, match="another sample rate"):
         begin(studio, tmp_path / "run", replace(plan, revision=8, rate_hz=44_100))
     assert not (tmp_path / "run").exists()
-
-
-def test_only_the_part_of_a_plan_that_changed_travels(studio: Studio) -> None:
-    plan = replace(demo.plan(True), takes_revision=3)
-    with pytest.raises(Refusal) as why:
-        studio.client.ask(RunPlan(plan.to_dict()))
-    assert why.value.status == 428
-    studio.client.ask(RunPlan(plan.to_dict(), [Piece(1, 1, "/none.wav", 0, 1000, 0).plain()]))
-    studio.client.ask(RunPlan(replace(plan, revision=2).to_dict()))
-    assert studio.server.engine is not None
-    assert [p.path for p in studio.server.engine.plan.pieces] == ["/none.wav"]
-    with pytest.raises(Refusal):
-        studio.client.ask(RunPlan(replace(plan, revision=3, takes_revision=4).to_dict()))
 
 
 def test_a_command_that_comes_too_late_is_not_done(studio: Studio) -> None:

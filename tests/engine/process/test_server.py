@@ -12,14 +12,13 @@ import msgpack
 import pytest
 import zmq
 
-from cattailer.core.errors import Away, NotNow, Refusal
+from cattailer.core.errors import Refusal
 from cattailer.core.mix.effects import Effects, Reverb
-from cattailer.core.plan import MixPlan, ReturnPlan
+from cattailer.core.plan import ReturnPlan
 from cattailer.engine.effects.spaces import Space
-from cattailer.engine.messages.commands import AskRoom, Capture, Locate, MoveControls, Ping, Roll, RunPlan, Stop
-from cattailer.engine.messages.telemetry import mix_topic
+from cattailer.engine.messages.commands import AskRoom, Capture, Locate, Ping, Roll, RunPlan, Stop
 from cattailer.engine.process import telemetry
-from cattailer.engine.process.client import EngineClient, Listener
+from cattailer.engine.process.client import Listener
 from cattailer.engine.process.server import EngineServer
 from cattailer.liveroom.clock import WallClock
 from cattailer.processes.interfaces import open_live_room
@@ -115,75 +114,6 @@ def test_garbage_on_the_socket_is_answered(addresses: tuple[str, str]) -> None:
     assert msgpack.unpackb(EngineServer._packed({"ok": True, "value": 1 << 70}))["ok"] is False
     with pytest.raises(Refusal, match="too large"):
         patient_client(addresses[0]).ask(Locate(1, 1 << 70))
-
-
-def test_telemetry_tells_levels_and_the_mixes_that_are_listened_to(addresses: tuple[str, str]) -> None:
-    client = patient_client(addresses[0])
-    plan = demo.plan(True)
-    twelve = tuple(MixPlan(n, f"Mix {n}", ()) for n in range(1, 13))
-    client.ask(RunPlan(replace(plan, mixes=twelve, routes=(*plan.routes, ("track:3", "mix:12"))).to_dict(), []))
-    listener = Listener(addresses[1], ("frame", mix_topic(1)))
-    other = Listener(addresses[1], (mix_topic(12),))
-    frames, heard, elsewhere = [], [], []
-
-    def enough() -> bool:
-        for message in listener.receive(100):
-            (frames if message["topic"] == "frame" else heard).append(message)
-        elsewhere.extend(other.receive(10))
-        return len(frames) >= 40 and len(heard) >= 50 and len(elsewhere) >= 50
-
-    wait_for(enough)
-    client.ask(Roll())
-    frames.clear()
-    wait_for(enough)
-    listener.close()
-    other.close()
-    assert {m["mix"] for m in heard} == {1}, "mix 12 begins with a 1 too"
-    assert {m["mix"] for m in elsewhere} == {12}
-    at = {m["at"]: m["pcm"] for m in heard}
-    both = [(at[m["at"]], m["pcm"]) for m in elsewhere if m["at"] in at]
-    assert any(a != b for a, b in both), "each has its own sound"
-    last = frames[-1]
-    assert last["state"] == "rolling"
-    assert last["revision"] == 1
-    assert all(peak > -60 for peak in last["inputs"]["hold"][:10])
-    assert all(zone == "none" for zone in last["inputs"]["zone"][10:])
-    positions = [f["position"] for f in frames]
-    assert positions == sorted(positions)
-
-
-def test_nobody_there(tmp_path: Path) -> None:
-    client = EngineClient(f"ipc://{tmp_path}/none", timeout_s=0.1)
-    for _ in range(2):
-        with pytest.raises(Away, match="does not answer"):
-            client.ask(Ping())
-    assert issubclass(NotNow, Refusal)
-
-
-def test_a_moved_fader_is_heard_and_a_plan_that_knows_nothing_of_it_does_not_undo_it(addresses: tuple[str, str]) -> None:
-    client = patient_client(addresses[0])
-    tracks = (replace(demo.plan(True).tracks[2], fader_db=0.0),)
-    plan = replace(demo.plan(True), tracks=tracks, groups=(), routes=((f"track:{tracks[0].id}", "mix:1"),),
-                   mixes=(MixPlan(1, "Main", (0, 1)), MixPlan(2, "Cue", (2, 3), after_fader=False)))
-    plan = replace(plan, routes=(*plan.routes, (f"track:{tracks[0].id}", "mix:2")))
-    client.ask(RunPlan(plan.to_dict(), []))
-    client.ask(AskRoom("ask", {"player": "cello", "mode": "perform"}))
-    listener = Listener(addresses[1], ("frame",))
-
-    def rms(mix: str) -> float:
-        frame = next(iter(reversed(list(listener.receive(2000)))))
-        return float(frame["pairs"][mix]["rms"])
-
-    wait_for(lambda: rms("mix:1") > -60 and abs(rms("mix:1") + 0.0 - rms("mix:2")) < 20)
-    client.ask(MoveControls(1, [(f"track:{tracks[0].id}", "", "fader_db", -60.0)]))
-    wait_for(lambda: rms("mix:1") < -70 < -60 < rms("mix:2"))
-    client.ask(RunPlan(replace(plan, revision=2, title="Edited meanwhile").to_dict()))
-    wait_for(lambda: rms("mix:1") < -70 < -60 < rms("mix:2"))
-    with pytest.raises(Refusal, match="not there any more"):
-        client.ask(MoveControls(1, [("track:77", "", "fader_db", -60.0)]))
-    with pytest.raises(Refusal, match="not open"):
-        client.ask(MoveControls(2, [(f"track:{tracks[0].id}", "", "fader_db", 0.0)]))
-    listener.close()
 
 
 def test_an_effect_that_fails_is_said_and_a_limiter_that_works_all_the_time(

@@ -46,20 +46,6 @@ def test_two_hundred_passes_neither_lose_nor_double_a_sample(tmp_path: Path, per
         assert (other[0] - one[-1]) % (1 << 22) == 1
 
 
-def test_the_last_pass_is_kept_as_far_as_it_came(tmp_path: Path) -> None:
-    engine = ramp()
-    capture(engine, tmp_path, Course(start=0, until=30_000, loops=True))
-    run_for(engine, 70_000)
-    assert engine.transport.state == CAPTURING
-    engine.soon(engine.stop)
-    settle(engine)
-    runs = stories(tmp_path)
-    assert [r.samples for r in runs][:2] == [30_000, 30_000]
-    assert 0 < runs[2].samples < 30_000
-    assert (np.diff(np.concatenate([held(r) for r in runs])) == 1).all()
-    assert engine.transport.position == 0
-
-
 def test_stopped_while_the_next_files_are_not_open_yet_nothing_is_lost(tmp_path: Path) -> None:
     """The disk was slow: the third pass had begun, and nobody had opened its files."""
     engine = ramp()
@@ -77,19 +63,6 @@ def test_stopped_while_the_next_files_are_not_open_yet_nothing_is_lost(tmp_path:
     assert len(runs) == 5
     assert (np.diff(sound) == 1).all()
     assert len(sound) > 130_000
-
-
-def test_jumped_in_the_first_pass_is_shorter(tmp_path: Path) -> None:
-    engine = ramp()
-    engine.transport.position = engine.transport.origin = 10_000
-    engine.soon(engine.roll)
-    run_for(engine, 3_000)
-    at = engine.transport.position
-    capture(engine, tmp_path, Course(first=8_000, until=40_000, loops=True, passes=2))
-    settle(engine)
-    runs = stories(tmp_path)
-    assert [(r.header.start, r.samples) for r in runs] == [(at, 40_000 - at), (8_000, 32_000)]
-    assert (np.diff(np.concatenate([held(r) for r in runs])) == 1).all()
 
 
 def test_a_punch_with_pre_and_post_roll_keeps_both_sides(tmp_path: Path) -> None:
@@ -139,20 +112,6 @@ def test_several_punches_by_hand_in_one_roll(tmp_path: Path) -> None:
         assert (np.diff(np.concatenate([before, sound, after])) == 1).all()
 
 
-def test_a_capture_that_waits_begins_with_the_second_press(tmp_path: Path) -> None:
-    engine = ramp()
-    made = capture(engine, tmp_path, Course(begin=ROLLS, limit=9_000))
-    run_for(engine, 50_000)
-    assert engine.transport.state == WAITING
-    assert engine.transport.position == 0
-    at = engine.sample
-    engine.soon(made.go_on)
-    settle(engine)
-    (run,) = stories(tmp_path)
-    assert run.samples == 9_000
-    assert held(run)[0] == at + engine.round_trip_samples
-
-
 def test_what_waits_can_be_called_off(tmp_path: Path) -> None:
     engine = ramp()
     capture(engine, tmp_path, Course(begin=ROLLS, joins=True))
@@ -185,18 +144,6 @@ def test_passes_with_a_pause_are_each_counted_in(tmp_path: Path) -> None:
         assert (np.diff(held(run)) == 1).all()
 
 
-def test_stopped_in_a_pause_nothing_is_left_over(tmp_path: Path) -> None:
-    engine = ramp()
-    made = capture(engine, tmp_path, Course(start=0, until=30_000, loops=True, passes=3, pause=96_000))
-    run_for(engine, 35_000)
-    assert engine.transport.state == WAITING
-    engine.soon(engine.stop)  # the next files are opened at this very moment
-    made.pump()
-    settle(engine)
-    assert [r.samples for r in stories(tmp_path)] == [30_000]
-    assert not (tmp_path / "run-002").exists()
-
-
 def test_a_disk_that_refuses_the_next_pass_ends_the_capture_and_keeps_what_was_captured(tmp_path: Path) -> None:
     disk = Full()
     engine = ramp(disk=disk)
@@ -210,20 +157,6 @@ def test_a_disk_that_refuses_the_next_pass_ends_the_capture_and_keeps_what_was_c
     said = [str(e["message"]) for e in engine.events if e.get("kind") == "halt"]
     assert len(said) == 1
     assert "next" in said[0]
-
-
-def test_a_disk_that_refuses_for_a_while_costs_nothing(tmp_path: Path) -> None:
-    disk = Full()
-    engine = ramp(disk=disk)
-    capture(engine, tmp_path, Course(start=0, until=48_000, loops=True, passes=12))
-    run_for(engine, 60_000)
-    disk.full = True
-    run_for(engine, 15 * 48_000)
-    disk.full = False
-    settle(engine)
-    runs = stories(tmp_path)
-    assert [r.samples for r in runs] == [48_000] * 12
-    assert (np.diff(np.concatenate([held(r) for r in runs])) == 1).all()
 
 
 def test_a_dropout_at_a_seam_is_marked_in_both_passes(tmp_path: Path) -> None:

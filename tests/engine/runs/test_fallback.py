@@ -86,16 +86,6 @@ def test_a_run_goes_on_elsewhere_without_a_missing_sample(tmp_path: Path, code: 
     assert second.header.start >= 4 * RATE - (OVERLAP_S + 1) * RATE
 
 
-def test_it_goes_on_until_somebody_stops(tmp_path: Path) -> None:
-    stories = run_with(tmp_path, Course(), 3 * RATE, stop_after=5 * RATE)
-    assert len(stories) == 2
-    end = stories[1].header.start + stories[1].samples
-    sound = covered(stories)
-    assert sorted(sound) == list(range(end))
-    assert end > 4 * RATE
-    assert (np.diff([sound[n] for n in range(end)]) == 1).all()
-
-
 def test_passes_of_a_loop_go_on_elsewhere(tmp_path: Path) -> None:
     length = RATE + 1
     course = Course(first=0, start=0, until=length, loops=True, passes=5)
@@ -156,25 +146,3 @@ def test_what_waits_for_sound_is_captured_elsewhere_when_its_disk_is_gone_meanwh
     sound = wavfile.read(wavfile.inspect(story.folder / story.header.files[0].path))[0]
     assert (sound[:100] == 0).all()
     assert (sound[100:] > 0.2).all()
-
-
-def test_a_run_that_fails_right_after_it_was_looked_at_is_taken_up_all_the_same(tmp_path: Path) -> None:
-    main, other = tmp_path / "main", tmp_path / "other"
-    main.mkdir()
-    other.mkdir()
-    failing = Failing(main)
-    engine = ramp(disk=FaultyDisk(failing))
-    made = capture(engine, main / "ferry", Course(limit=4 * RATE), fallback=other / "ferry")
-    run_inline(engine, lambda: engine.sample < 2 * RATE)
-    pump = made.pump
-
-    def fails_after() -> None:
-        pump()
-        failing.fails = True
-        engine.write()
-
-    made.pump = fails_after  # type: ignore[method-assign]
-    run_inline(engine, lambda: engine.sample < 3 * RATE)
-    made.pump = pump  # type: ignore[method-assign]
-    settle(engine)
-    assert sorted(covered(all_stories(main / "ferry", other / "ferry"))) == list(range(4 * RATE))

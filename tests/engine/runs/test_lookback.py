@@ -68,16 +68,6 @@ def test_while_it_stands_still_it_is_kept_at_the_playhead(tmp_path: Path) -> Non
     assert np.array_equal(sound, sound_at(0, written)), "every sample from the first on"
 
 
-def test_after_half_a_minute_the_last_half_minute_is_kept(tmp_path: Path) -> None:
-    played = Played(1024)
-    played.play(56.0)
-    written = played.engine.sample
-    run, sound = played.keep(tmp_path)
-    assert len(sound) == 30 * RATE
-    assert np.array_equal(sound, sound_at(written - 30 * RATE, 30 * RATE))
-    assert run.header.start == 0
-
-
 @pytest.mark.parametrize("period", [32, 1024])
 def test_where_it_rolled_it_lies_as_a_capture_would(tmp_path: Path, period: int) -> None:
     played = Played(period)

@@ -57,15 +57,6 @@ def test_what_is_played_later_comes_in_where_it_belongs(tmp_path: Path) -> None:
     settle(engine)
 
 
-def test_a_limit_ends_it_to_the_sample(tmp_path: Path) -> None:
-    engine = ramp(shape=bursts((50_000, 400_000)))
-    capture(engine, tmp_path, Course(begin=SOUND, threshold=0.1, before=100, limit=33_333))
-    run_for(engine, 120_000)
-    settle(engine)
-    (run,) = stories(tmp_path)
-    assert run.samples == 33_333
-
-
 def test_only_while_there_is_sound_each_stretch_is_a_take_where_it_was(tmp_path: Path) -> None:
     stretches = ((50_000, 80_000), (90_000, 91_000), (150_000, 170_001), (400_000, 430_000))
     engine = ramp(shape=bursts(*stretches))
@@ -87,26 +78,6 @@ def test_only_while_there_is_sound_each_stretch_is_a_take_where_it_was(tmp_path:
         sound = held(run)
         assert sound[0] == first % QUIET
         assert np.argmax(sound >= LOUD) == 2_000
-
-
-def test_stopped_in_the_middle_of_sound_it_is_kept_until_there(tmp_path: Path) -> None:
-    engine = ramp(shape=bursts((50_000, 500_000)))
-    capture(engine, tmp_path, Course(begin=SOUNDS, threshold=0.1, before=2_000, gap=24_000, tail=6_000))
-    run_for(engine, 150_000)
-    stop = engine.sample
-    engine.soon(engine.stop)
-    settle(engine)
-    (run,) = stories(tmp_path)
-    assert run.samples == stop + engine.round_trip_samples - 48_000
-
-
-def test_stopped_before_any_sound_nothing_is_left(tmp_path: Path) -> None:
-    engine = ramp(shape=bursts())
-    capture(engine, tmp_path, Course(begin=SOUND, threshold=0.1, before=2_000))
-    run_for(engine, 50_000)
-    engine.soon(engine.stop)
-    settle(engine)
-    assert not list(tmp_path.rglob("*.wav"))
 
 
 def test_while_rolling_it_stands_until_sound_comes(tmp_path: Path) -> None:

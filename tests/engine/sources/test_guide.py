@@ -7,9 +7,8 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from cattailer.core.mix.cells import Cell
-from cattailer.core.notes.guide import Guide, checked, guides_of, hz_of, name_of
-from cattailer.core.plan import MixPlan, Plan, TrackPlan
+from cattailer.core.notes.guide import Guide, guides_of, hz_of
+from cattailer.core.plan import MixPlan, TrackPlan
 from cattailer.core.time.timeline import TempoMap
 from cattailer.engine.block.engine import Engine
 from cattailer.engine.sources.guide import GuideNotes, Keyboard, Tone
@@ -116,26 +115,6 @@ def test_keys_sound_as_long_as_they_are_held_and_no_longer_than_thirty_seconds()
     assert keys.silent, "a key that nobody lets go of"
 
 
-def test_ears_have_their_own_level_for_guide_notes_and_click() -> None:
-    def level(plan: Plan) -> float:
-        engine = Engine(Nobody(plan), plan)
-        engine.soon(engine.hold_keys([69]))
-        return float(np.abs(run(engine, RATE // 4)[2]).max())
-
-    plain = start().plan
-    quiet = replace(plain, cells=(Cell("guide", "mix:2", -12.0),))
-    assert level(quiet) == pytest.approx(level(plain) * 10 ** (-12 / 20), rel=1e-3)
-    assert level(replace(plain, cells=(Cell("guide", "mix:2", muted=True),))) == 0.0
-
-    def ticks(fader_db: float) -> float:
-        engine = Engine(Nobody(plain), replace(
-            plain, guides=(), click=True, mixes=(plain.mixes[0], replace(plain.mixes[1], fader_db=fader_db))))
-        engine.soon(engine.roll)
-        return float(np.abs(run(engine, RATE)[2]).max())
-
-    assert ticks(-6.0) == pytest.approx(ticks(0.0) * 10 ** (-6 / 20), rel=1e-3), "the whole mix, the click too"
-
-
 @pytest.mark.parametrize(("bad", "words"), [
     ({"bar": 0}, "bar 1"), ({"beat": 0}, "bar 1"), ({"beats": 0.0}, "lasts"), ({"beats": 65.0}, "lasts"),
     ({"pitches": ()}, "at least one"), ({"pitches": (20,)}, "goes from C2 to C7"),
@@ -144,11 +123,3 @@ def test_ears_have_their_own_level_for_guide_notes_and_click() -> None:
 def test_what_cannot_be_a_guide(bad: dict[str, object], words: str) -> None:
     with pytest.raises(ValueError, match=words):
         guides_of([{**CHORD.to_dict(), **bad}])
-
-
-def test_keys_have_names_and_an_order() -> None:
-    assert [name_of(p) for p in (60, 69, 70)] == ["C4", "A4", "B♭4"]
-    assert checked([64, 60, 64]) == (60, 64)
-    assert guides_of([CHORD.to_dict()]) == (CHORD,)
-    assert CHORD.words == "A3 C4 E4"
-    assert hz_of(69, 443.0) == 443.0

@@ -2,7 +2,6 @@
 
 from dataclasses import replace
 from datetime import UTC, datetime
-from pathlib import Path
 
 import numpy as np
 import pytest
@@ -85,23 +84,3 @@ def test_only_what_changed_is_read_again(takes: dict[int, TakeSound], monkeypatc
     edited.pump([0])
     assert edited._pages[0] is old._pages[0], "what sounds before the edit is not made anew"
     assert set(read) == {"2.wav", "3.wav"}
-
-
-def test_a_file_that_comes_back_sounds_again(takes: dict[int, TakeSound], tmp_path: Path) -> None:
-    path = Path(takes[1].stretches[0].path)
-    away = tmp_path / "away.wav"
-    path.rename(away)
-    try:
-        playback = Playback(plan_with(takes, [(CompPiece(1, 0, LONG, 0),), (CompPiece(2, 0, LONG, 0),)]))
-        playback.pump([0])
-        assert playback.missing == [str(path)]
-        sound = playback.block(1000, 100)
-        assert sound is not None
-        assert not sound[0].any()
-        assert sound[1].any()
-    finally:
-        away.rename(path)
-    playback._looked_at -= 10.0
-    playback.pump([0])
-    assert playback.missing == []
-    assert playback.block(1000, 100)[0].any()  # type: ignore[index]

@@ -67,14 +67,6 @@ def test_after_a_disk_that_fails_for_good_the_next_capture_works(tmp_path: Path,
     assert finish(engine, again).samples >= 30_000
 
 
-def test_nothing_is_captured_without_a_run(tmp_path: Path) -> None:
-    """Whatever became of it, in the count-in too: the transport stops."""
-    engine = start(demo.plan(True))
-    engine.soon(lambda: engine.transport.capture(4800))
-    run_for(engine, 2000)
-    assert engine.transport.state == "stopped"
-
-
 def test_a_slow_sync_holds_up_neither_writing_nor_the_next_run(tmp_path: Path) -> None:
     gate = threading.Event()
 
@@ -123,17 +115,6 @@ def test_a_writer_far_behind_still_stops_where_it_was_told(tmp_path: Path) -> No
     info = wavfile.inspect(tmp_path / "run" / "One.wav")
     assert info.frames == 120_000
     assert "the disk was too slow" in info.markers[0].label
-
-
-def test_a_stop_after_the_end_of_a_run_of_fixed_length_changes_nothing(tmp_path: Path) -> None:
-    engine = start(plan_of(ONE))
-    run = opened(engine, tmp_path)
-    engine.soon(lambda: engine.begin_run(run, 5000))
-    engine.driver.run(engine.process, lambda: engine.sample < 9000)
-    engine.soon(engine.stop)
-    run_for(engine, 4000)
-    assert run.done
-    assert run.frames == 5000
 
 
 def test_a_folder_that_is_gone_ends_the_run_and_is_not_made_again(tmp_path: Path) -> None:

@@ -148,19 +148,6 @@ def test_the_shared_key_lets_browsers_in_as_often_as_they_like(desk: Desk, tmp_p
         come(guests, "")
 
 
-def test_when_it_was_seen_is_written_down_now_and_then(desk: Desk, guests: Guests) -> None:
-    device, text = come(guests, guests.offer(Role.ENGINEER).code)
-    guests.refresh()
-    guests.who(text, "192.168.1.9")
-    assert [d.address for d in guests.all()] == ["192.168.1.9"], "as memory has it"
-    with desk.database.transaction() as db:
-        assert db.get_one(DeviceKey, device.id).address == PHONE
-    guests._written = 0.0
-    guests.refresh()
-    with desk.database.transaction() as db:
-        assert db.get_one(DeviceKey, device.id).address == "192.168.1.9"
-
-
 def test_what_cannot_be_offered_is_told(guests: Guests) -> None:
     with pytest.raises(Refusal, match="choose which"):
         guests.offer(Role.PLAYER)

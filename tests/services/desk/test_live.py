@@ -1,6 +1,5 @@
 """The locker of what goes on right now."""
 
-import threading
 from dataclasses import dataclass, field
 
 from cattailer.services.desk.live import Live
@@ -28,19 +27,3 @@ def test_a_session_has_one_of_each_type() -> None:
     assert live.take(1, Walks) == Walks([3])
     assert live.take(1, Walks) is None
     assert live.all(Loads) == [Loads({64: 0.5})]
-
-
-def test_many_who_ask_at_once_get_the_same() -> None:
-    live, found = Live(), []
-    ready = threading.Barrier(8)
-
-    def ask() -> None:
-        ready.wait()
-        found.append(live.of(1, Walks))
-
-    threads = [threading.Thread(target=ask) for _ in range(8)]
-    for thread in threads:
-        thread.start()
-    for thread in threads:
-        thread.join()
-    assert all(each is found[0] for each in found)

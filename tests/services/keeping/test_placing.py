@@ -8,10 +8,9 @@ from cattailer.core.errors import NotNow, Refusal
 from cattailer.media import speed
 from cattailer.services.desk.desk import Desk
 from cattailer.services.keeping import placing
-from cattailer.services.running import frame, transport
+from cattailer.services.running import transport
 from cattailer.services.stages.capture import show
 from cattailer.services.stages.takes import files
-from cattailer.services.stages.takes import show as takes_show
 from tests.helpers.capturing import all_runs, armed, settled
 from tests.helpers.sessions import plan_of, takes_of
 
@@ -56,19 +55,6 @@ def test_a_place_must_be_a_folder_of_its_own_that_can_be_written(desk: Desk, tmp
     assert "same disk" in placing.choose(desk, session, "copy", str(here))
     with pytest.raises(Refusal, match="used already"):
         placing.choose(desk, session, "fallback", str(here))
-
-
-def test_a_media_folder_that_is_gone_is_never_made_again(desk: Desk, tmp_path: Path) -> None:
-    session = armed(desk, limit_s=0.5)
-    other = folder(tmp_path, "other")
-    placing.choose(desk, session, "media", str(other))
-    other.rename(tmp_path / "unplugged")
-    other.mkdir()  # an empty mount point
-    with pytest.raises(NotNow, match="is not there"):
-        transport.capture(desk, session)
-    assert not any(other.iterdir())
-    assert frame.show(desk, session), "the page still opens"
-    assert takes_show.show(desk, session)
 
 
 def test_the_speed_of_a_place_is_said_in_channels(desk: Desk, monkeypatch: pytest.MonkeyPatch) -> None:

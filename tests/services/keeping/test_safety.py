@@ -7,7 +7,6 @@ from pathlib import Path
 import pytest
 
 from cattailer.core.errors import Refusal
-from cattailer.media import copying as files
 from cattailer.services.desk.desk import Desk
 from cattailer.services.keeping import checking, copying, placing
 from cattailer.services.keeping.checking import LiveMediaCheck
@@ -81,21 +80,6 @@ def test_what_is_wrong_with_the_copy_is_no_matter_to_the_first(desk: Desk, tmp_p
     copying.copy_once(desk)
     assert all_runs(desk, session)[0].copied == "yes", "it is caught up with"
     assert not copying.trouble(desk, session)
-
-
-def test_a_run_may_still_get_what_lay_after_it(desk: Desk, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(copying, "SETTLED_S", 60.0)
-    session = armed(desk, limit_s=0.5)
-    copied_to(desk, session, tmp_path / "copy")
-    transport.capture(desk, session)
-    settled(desk)
-    copying.copy_once(desk)
-    assert [r.copied for r in all_runs(desk, session)] == [""]
-
-
-def test_a_run_that_was_called_off_leaves_no_trouble_behind(tmp_path: Path) -> None:
-    assert files.files_of(tmp_path / "run-001") == []
-    assert not files.is_over(tmp_path)
 
 
 def test_all_files_are_here_and_unchanged_or_it_is_said_which_are_not(desk: Desk) -> None:

@@ -4,16 +4,13 @@ import pytest
 from sqlalchemy import select
 
 from cattailer.services.desk.desk import Desk
-from cattailer.services.running import capturing, deck, frame, marking, ranges, transport
+from cattailer.services.running import capturing, deck, frame, ranges, transport
 from cattailer.services.session import inputs
 from cattailer.services.stages.capture import lanes
 from cattailer.store.kept import Mark
-from cattailer.store.measured import Check
 from cattailer.store.models import Take
 from tests.helpers.capturing import armed, settled
-from tests.helpers.queries import queries
-from tests.helpers.sessions import rows_of, stop
-from tests.helpers.waiting import pass_time, wait_for
+from tests.helpers.sessions import rows_of
 
 
 def said(desk: Desk, session: int) -> str:
@@ -23,23 +20,6 @@ def said(desk: Desk, session: int) -> str:
 def marks_of(desk: Desk) -> list[tuple[str, str]]:
     with desk.database.transaction() as db:
         return [(m.kind, m.text) for m in db.scalars(select(Mark).order_by(Mark.id))]
-
-
-def test_preamps_are_kept_with_takes_and_marked_when_they_move_meanwhile(desk: Desk) -> None:
-    session = armed(desk)
-    row = rows_of(desk, session)[0]
-    inputs.set_gain(desk, session, row.socket, 30.0)
-    assert marks_of(desk) == [], "nothing is captured yet"
-    transport.capture(desk, session)
-    wait_for(lambda: desk.engine_state().state == "capturing")
-    inputs.set_gain(desk, session, row.socket, 33.0)
-    pass_time(desk.engine, 0.3)
-    stop(desk, session)
-    settled(desk)
-    assert marks_of(desk) == [("preamp", f"socket {row.socket}: +30 to +33 dB")]
-    with desk.database.transaction() as db:
-        take = db.scalars(select(Take).where(Take.track_id == row.id)).one()
-    assert take.preamp.startswith("+30 dB")
 
 
 def test_a_punch_is_told_of_gains_that_differ_from_what_lies_there(desk: Desk) -> None:
@@ -58,24 +38,6 @@ def test_a_punch_is_told_of_gains_that_differ_from_what_lies_there(desk: Desk) -
     ranges.set_range(desk, session, "0:01", "0:02")
     inputs.set_gain(desk, session, row.socket, 30.0)
     assert "which lies there" not in said(desk, session)
-
-
-def test_a_threshold_in_the_noise_is_said(desk: Desk) -> None:
-    session = armed(desk, begin="sound", threshold_dbfs=-60)
-    assert "noise" not in said(desk, session)
-    rows = [{"socket": rows_of(desk, session)[0].socket, "floor_dbfs": -70.0}]
-    with desk.database.transaction() as db:
-        db.add(Check(session_id=session, phase="noise", seconds=5.0, rows=rows))
-    assert "lies in the noise of" in said(desk, session)
-    with queries(desk.database) as asking:
-        frame.show(desk, session)
-    asked = len(asking)
-    capturing.change(desk, session, "threshold_dbfs", "-30")
-    assert "noise" not in said(desk, session)
-    capturing.change(desk, session, "begin", "now")
-    with queries(desk.database) as asking:
-        frame.show(desk, session)
-    assert len(asking) <= asked - 1, "only who begins with sound pays for it"
 
 
 def test_starts_and_ends_are_marked_where_the_session_wants_it(desk: Desk) -> None:
@@ -98,27 +60,6 @@ def test_less_disk_than_is_planned_is_said(desk: Desk, monkeypatch: pytest.Monke
     capturing.change(desk, session, "limit_s", "0")
     monkeypatch.setattr(deck, "disk_minutes_left", lambda *_: 15.0)
     assert "20 min are planned" in said(desk, session)
-
-
-def test_the_run_log_says_what_was_captured_and_what_of_it(desk: Desk) -> None:
-    session = armed(desk, limit_s=1)
-    for _ in range(2):
-        transport.capture(desk, session)
-        wait_for(lambda: desk.engine_state().state == "capturing")
-        marking.mark(desk, session, "mishap")
-        settled(desk)
-    with queries(desk.database) as asking:
-        lines = frame.show(desk, session).deck.runs
-    asked = len(asking)
-    assert [line.number for line in lines] == [2, 1]
-    assert lines[0].what.startswith("2 tracks · bar 1 · −")
-    assert lines[0].what.endswith("1 mark")
-    for _ in range(3):
-        transport.capture(desk, session)
-        settled(desk)
-    with queries(desk.database) as asking:
-        assert len(frame.show(desk, session).deck.runs) == 5
-    assert len(asking) == asked
 
 
 def test_a_clip_is_drawn_at_its_sample(desk: Desk) -> None:

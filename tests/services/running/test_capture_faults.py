@@ -8,8 +8,8 @@ from cattailer.core.errors import Refusal
 from cattailer.services.desk.desk import Desk
 from cattailer.services.running import ranges, transport
 from tests.helpers.capturing import all_runs, armed, settled
-from tests.helpers.sessions import plan_of, stop
-from tests.helpers.waiting import pass_time, wait_for
+from tests.helpers.sessions import stop
+from tests.helpers.waiting import pass_time
 
 
 @pytest.mark.parametrize("begin", ["now", "sound"])
@@ -36,20 +36,6 @@ def test_two_presses_at_once_are_one_capture(desk: Desk, begin: str) -> None:
     settled(desk)
     assert len(all_runs(desk, session)) <= 1
     assert len(list(desk.media.rglob("*.wav"))) == 2 * len(all_runs(desk, session))
-
-
-def test_a_range_that_is_moved_while_its_passes_are_captured_holds_for_the_next_capture(desk: Desk) -> None:
-    session = armed(desk, passes=2)
-    ranges.set_range(desk, session, "2", "2")
-    ranges.switch_loop(desk, session)
-    bar = plan_of(desk, session).tempo.sample_of
-    transport.capture(desk, session)
-    wait_for(lambda: desk.engine_state().state == "capturing")
-    ranges.set_range(desk, session, "5", "7")
-    ranges.switch_loop(desk, session)
-    settled(desk)
-    assert [(r.start, r.samples) for r in all_runs(desk, session)] == [(bar(2), bar(3) - bar(2))] * 2
-    assert plan_of(desk, session).loop is None
 
 
 def test_a_range_shorter_than_a_pass_is_refused_before_anything_is_opened(desk: Desk) -> None:

@@ -9,8 +9,8 @@ from cattailer.core.takes.settings import CaptureSettings
 from cattailer.services.desk import places
 from cattailer.services.desk.desk import Desk
 from cattailer.services.keeping import verifying
-from cattailer.services.running import arming, binning, capturing, frame, marking, ranges, runs, transport
-from cattailer.services.session import demo, history, inputs
+from cattailer.services.running import arming, binning, capturing, marking, ranges, runs, transport
+from cattailer.services.session import demo, history
 from cattailer.services.stages.capture import show
 from cattailer.services.stages.takes import choosing, files, sheet
 from cattailer.store.models import Media, Run, Session, Take
@@ -85,14 +85,6 @@ def test_what_cannot_be_is_refused_and_changes_nothing(desk: Desk, name: str, va
     with pytest.raises(Refusal, match="stays as it was"):
         capturing.change(desk, session, name, value)
     assert show.show(desk, session).how == CaptureSettings()
-
-
-def test_keep_every_take_lays_the_newest_on_top(desk: Desk) -> None:
-    session = armed(desk)
-    for _ in range(2):
-        once_more(desk, session)
-    assert {p.take for p in plan_of(desk, session).pieces if p.samples > 1000} >= {3, 4}
-    assert in_bin(desk, session) == []
 
 
 def test_keep_this_run_only_puts_older_takes_into_the_bin_once_it_is_checked(desk: Desk) -> None:
@@ -269,20 +261,6 @@ def test_punched_out_it_rolls_on(desk: Desk) -> None:
     assert files.take_file(desk, session, 1).path.is_file()
 
 
-def test_armed_in_mid_run_a_track_joins_it(desk: Desk) -> None:
-    session = armed(desk)
-    transport.capture(desk, session)
-    pass_time(desk.engine, 0.5)
-    third = rows_of(desk, session)[2].id
-    arming.arm_track(desk, session, third, True)
-    pass_time(desk.engine, 0.3)
-    stop(desk, session)
-    settled(desk)
-    (run,) = all_runs(desk, session)
-    assert len(run.takes) == 3
-    assert len({(t.start, t.samples, t.number) for t in run.takes}) == 1
-
-
 def test_disarmed_in_mid_run_a_track_ends_and_the_others_go_on(desk: Desk) -> None:
     session = armed(desk)
     ids = [row.id for row in rows_of(desk, session)]
@@ -308,24 +286,6 @@ def test_disarmed_in_mid_run_a_track_ends_and_the_others_go_on(desk: Desk) -> No
     assert short.start == run.start
     assert 0.3 * 48000 < short.samples < run.samples - 0.3 * 48000
     assert run.verified == "yes"
-
-
-def test_what_is_disarmed_is_not_in_the_next_pass_either(desk: Desk) -> None:
-    session = armed(desk, passes=0)
-    ids = [row.id for row in rows_of(desk, session)]
-    arming.arm_track(desk, session, ids[2], True)
-    ranges.set_samples(desk, session, 0, 48000)
-    ranges.switch_loop(desk, session)
-    transport.capture(desk, session)
-    pass_time(desk.engine, 0.5)
-    arming.arm_track(desk, session, ids[2], False)
-    pass_time(desk.engine, 3.0)
-    stop(desk, session)
-    settled(desk)
-    passes = all_runs(desk, session)
-    assert len(passes) >= 3
-    assert [ids[2] in {t.track_id for t in run.takes} for run in passes] == [True, *[False] * (len(passes) - 1)]
-    assert not [path for path in desk.media.rglob("*.wav") if path.stat().st_size <= 4096], "no empty files"
 
 
 def test_files_of_a_track_that_joined_are_read_again_too(desk: Desk, monkeypatch: pytest.MonkeyPatch) -> None:
@@ -395,12 +355,3 @@ def test_tracks_are_disarmed_after_a_run_where_that_is_wanted(desk: Desk) -> Non
     session = armed(desk, disarms="on")
     once_more(desk, session)
     assert not any(r.armed for r in rows_of(desk, session))
-
-
-def test_what_was_waved_through_stands_in_the_run_log(desk: Desk) -> None:
-    session = armed(desk)
-    inputs.switch(desk, session, 1, "phantom", False, True)
-    once_more(desk, session)
-    (line,) = frame.show(desk, session).deck.runs
-    assert any("condenser without 48 V" in words for words in line.waved)
-    assert not any("disk left" in words for words in line.waved)

@@ -64,20 +64,3 @@ def test_the_take_is_named_until_a_better_one_lies_there(desk: Desk) -> None:
     while leaks.look_at_one(desk) is not None:
         pass
     assert not [f for f in show.show(desk, session).findings if f.key.startswith("leaks:")]
-
-
-def test_without_a_click_and_without_its_file_a_take_is_passed_over(desk: Desk) -> None:
-    session = demo.load(desk)
-    narrator = the_patch(desk, session).tracks[7]
-    captured(desk, session, 1, (narrator.id,))
-    while leaks.look_at_one(desk) is not None:
-        pass
-    assert not [f for f in show.show(desk, session).findings if f.key.startswith("leaks:")], "there was no click"
-    captured(desk, session, 2, (narrator.id,))
-    with desk.database.transaction() as db:
-        get_session(db, session).click = True
-    for path in (desk.media / "x").parent.glob("*/run/2-*.wav"):
-        path.write_bytes(b"RIFF")
-    while leaks.look_at_one(desk) is not None:
-        pass
-    assert not [f for f in show.show(desk, session).findings if f.key.startswith("leaks:")]

@@ -1,14 +1,10 @@
 """The range, and going to bars."""
 
-import time
-from concurrent.futures import ThreadPoolExecutor
 
 import pytest
 from sqlalchemy import select
 
 from cattailer.core.errors import NotNow, Refusal
-from cattailer.engine.messages.answers import Status
-from cattailer.engine.messages.commands import GetStatus
 from cattailer.services.desk import standin
 from cattailer.services.desk.desk import Desk
 from cattailer.services.running import arming, click, frame, marking, ranges, runs, transport
@@ -63,36 +59,6 @@ def test_a_range_stays_on_its_bars(desk: Desk) -> None:
     assert plan_of(desk, session).loop == (now.sample_of(3), now.sample_of(5))
 
 
-def test_a_refused_capture_leaves_the_loop_on_and_opens_nothing(desk: Desk) -> None:
-    session = demo.load(desk)
-    ranges.set_range(desk, session, "1", "1")
-    ranges.switch_loop(desk, session)
-    with pytest.raises(NotNow, match="No track is armed"):
-        transport.capture(desk, session)
-    assert desk.engine_state().session is None, "a refused command opens nothing"
-    arming.arm_all(desk, session, True)
-    opening.open_session(desk, session)
-    transport.roll(desk, session)
-    folder = desk.media / demo.FOLDER
-    folder.mkdir()
-    desk.media.rename(desk.media.with_name("away"))
-    with pytest.raises(Refusal, match="not where it was"):
-        transport.capture(desk, session)
-    assert not desk.media.exists(), "nothing is made anew"
-    bar = demo.tempo().sample_of(2)
-    pass_time(desk.engine, 2.5)
-    assert desk.engine_state().state == "rolling"
-    assert desk.engine_state().position < bar
-
-
-def test_bar_1_is_gone_to_wherever_it_stands(desk: Desk) -> None:
-    session = demo.load(desk)
-    opening.open_session(desk, session)
-    tempo.set_bar_one(desk, session, 96_000)
-    assert transport.go_to_bar(desk, session, 1).position == 96_000
-    assert transport.move_bars(desk, session, -1).position == 96_000 - round(3 * 48_000 * 60 / 92)
-
-
 def test_bars_are_steps_and_the_players_obey(desk: Desk) -> None:
     session = demo.load(desk)
     opening.open_session(desk, session)
@@ -108,21 +74,6 @@ def test_bars_are_steps_and_the_players_obey(desk: Desk) -> None:
     click.set_click(desk, session, True)
     assert frame.show(desk, session).deck.click
     assert lanes.window(desk, session, bar(17)).ticks[0].sample == bar(17)
-
-
-def test_bars_of_two_pages_add_up(desk: Desk, monkeypatch: pytest.MonkeyPatch) -> None:
-    session = demo.load(desk)
-    opening.open_session(desk, session)
-    locate = transport.locate
-
-    def slowly(desk: Desk, session_id: int, position: int) -> Status:
-        time.sleep(0.02)  # so that the other page asks meanwhile
-        return locate(desk, session_id, position)
-
-    monkeypatch.setattr(transport, "locate", slowly)
-    with ThreadPoolExecutor(2) as pages:
-        list(pages.map(lambda _: transport.move_bars(desk, session, 1), range(16)))
-    assert desk.engine.ask(GetStatus()).position == demo.tempo().sample_of(17)
 
 
 def test_the_ruler_counts_bars_or_seconds_and_places_are_typed_either_way(desk: Desk) -> None:

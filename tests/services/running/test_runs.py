@@ -1,13 +1,11 @@
 """Runs: capturing, entering, recovering."""
 
-import json
 import shutil
-from pathlib import Path
 
 import pytest
 
 from cattailer.core.errors import NotFound, NotNow, Refusal, Sure
-from cattailer.media import journal, recovery, wavfile
+from cattailer.media import recovery, wavfile
 from cattailer.services.desk.desk import Desk
 from cattailer.services.keeping import placing
 from cattailer.services.running import arming, frame, runs, transport
@@ -17,7 +15,7 @@ from cattailer.services.session.reading import get_session
 from cattailer.services.stages.capture import lanes
 from cattailer.services.stages.takes import files
 from cattailer.services.stages.timing import clicking, tempo
-from cattailer.store.models import Session, Take
+from cattailer.store.models import Session
 from cattailer.web.app import create_app
 from tests.helpers.sessions import capture, counted, make_takes, rows_of, stop, takes_of
 from tests.helpers.waiting import pass_time, wait_for
@@ -56,17 +54,6 @@ def test_a_crash_after_the_count_loses_neither(desk: Desk) -> None:
     line = takes_of(desk, session, 0)[0]
     assert (line.lead_in, line.recovered) == ("hidden", True)
     assert runs.recover(desk, desk.media) == recovery.Report()
-
-
-def test_the_journal_tells_how_the_run_was_placed(desk: Desk) -> None:
-    session = counted(desk)
-    capture(desk, session)
-    (path,) = desk.media.glob("*/run-*/*.jsonl")
-    story = journal.read(Path(path))
-    assert (story.header.period, story.header.round_trip_samples, story.header.claimed_samples) == (128, 332, 332)
-    with desk.database.transaction() as db:
-        assert db.query(Take).first().run.round_trip_samples == 332  # type: ignore[union-attr]
-        assert compile_plan(desk, get_session(db, session)).pieces
 
 
 def test_from_capture_to_takes(desk: Desk) -> None:
@@ -122,31 +109,6 @@ def test_a_capture_forbids_what_would_disturb_it(desk: Desk) -> None:
     assert desk.engine_state().session == other
 
 
-def test_entering_twice_changes_nothing(desk: Desk) -> None:
-    session = make_takes(desk)
-    before = frame.show(desk, session)
-    assert runs.enter_finished(desk) == []
-    (path,) = journal.find_all(desk.media)
-    runs.enter_finished(desk, [path])
-    assert frame.show(desk, session) == before
-
-
-def test_a_broken_off_run_is_recovered_and_entered(desk: Desk) -> None:
-    session = make_takes(desk)
-    (path,) = journal.find_all(desk.media)
-    folder = path.parent.with_name("run-002")
-    shutil.copytree(path.parent, folder)
-    header, *_ = (folder / path.name).read_text().splitlines()
-    changed = {**json.loads(header), "run": "u-2", "number": 2}
-    (folder / path.name).unlink()
-    (folder / "run-002.journal.jsonl").write_text(json.dumps(changed) + "\n")
-    (mended,) = runs.recover(desk, desk.media).mended
-    assert mended.story.samples > 0
-    newest = frame.show(desk, session).deck.runs[0]
-    assert (newest.number, newest.recovered) == (2, True)
-    assert runs.recover(desk, desk.media) == recovery.Report()
-
-
 def test_a_missing_file_is_told_and_the_rest_plays(desk: Desk) -> None:
     session = make_takes(desk)
     take = takes_of(desk, session, 0)[0]
@@ -182,13 +144,3 @@ def test_a_session_that_is_not_open_asks_before_it_takes_the_engine(desk: Desk) 
     assert app.post(f"/s/{other}/capture", data={"sure": "open"}).status_code == 204
     assert desk.engine_state().session == other
     stop(desk, other)
-
-
-def test_lanes_are_drawn_before_the_beginning_too(desk: Desk) -> None:
-    """Pre-roll at bar 1 goes there, and pages asked for it five times a second."""
-    session = make_takes(desk)
-    page = lanes.window(desk, session, -187_826)
-    assert page.start < 0
-    drawn = lanes.waveforms(desk, session, page.start, page.stop, 400)
-    assert any(any(pairs) for pairs in drawn.values()) == (page.stop > 0)
-    assert any(any(pairs) for pairs in lanes.waveforms(desk, session, -10_000, 10_000, 400).values())

@@ -8,13 +8,12 @@ import pytest
 
 from cattailer.core.plan import Plan
 from cattailer.core.takes.pieces import Piece
-from cattailer.engine.messages.commands import Command, MeasureLoad, RunPlan
+from cattailer.engine.messages.commands import Command, RunPlan
 from cattailer.engine.process.given import GivenPlan
 from cattailer.services.desk.desk import Desk
 from cattailer.services.running import arming
-from cattailer.services.session import history, opening, pushing, sessions, tracks, trying
+from cattailer.services.session import history, pushing, tracks, trying
 from cattailer.services.stages.takes import choosing, phrasing
-from cattailer.services.stages.timing import buffers
 from cattailer.store.models import Take
 from tests.helpers.capturing import armed
 from tests.helpers.queries import queries
@@ -87,16 +86,6 @@ def test_the_engine_always_has_the_plan_of_what_was_committed(
         sent = desk.live.find(taken, pushing.LiveSent)
         assert sent is not None
         assert sent.plan == wanted
-
-
-def test_a_session_without_tracks_has_its_buffer_too(desk: Desk) -> None:
-    session = sessions.create_session(desk, "Empty")
-    opening.open_session(desk, session)
-    buffers.choose_buffer(desk, session, "tracking", 256)
-    sent = desk.live.find(session, pushing.LiveSent)
-    assert sent is not None
-    assert sent.plain == plan_of(desk, session).to_dict()
-    assert desk.engine.ask(MeasureLoad(), 60.0).period == 256, "the engine runs at it"
 
 
 def test_a_choice_reads_nothing_of_the_patch(desk: Desk, taken: int) -> None:

@@ -6,10 +6,10 @@ from pathlib import Path
 import pytest
 from sqlalchemy import select
 
-from cattailer.core.errors import NotFound, Refusal
+from cattailer.core.errors import Refusal
 from cattailer.services.desk.desk import Desk
 from cattailer.services.keeping import shelving
-from cattailer.services.running import arming, frame, transport
+from cattailer.services.running import arming, transport
 from cattailer.services.session import demo, inputs, opening, sessions, tracks
 from cattailer.services.session.compiling import compile_plan
 from cattailer.services.stages.takes import files
@@ -90,19 +90,6 @@ def test_every_edit_is_entered_with_both_images(desk: Desk) -> None:
         ("Gain of socket 3 from +28 to +31 dB", {"inputs/3": {"gain_db": 28.0}}, {"inputs/3": {"gain_db": 31.0}}, 3),
     ]
     assert rows_of(desk, session)[2].gain_db == 31.0
-
-
-def test_what_is_unknown_is_told(desk: Desk) -> None:
-    session = demo.load(desk)
-    for call in (
-        lambda: frame.show(desk, 999), lambda: arming.arm_track(desk, session, 999, True),
-        lambda: inputs.set_gain(desk, session, 17, 10), lambda: files.take_file(desk, session, 1),
-        lambda: opening.open_session(desk, 77),
-    ):
-        with pytest.raises(NotFound):
-            call()
-    with pytest.raises(Refusal, match="outside"):
-        inputs.set_gain(desk, session, 3, 66)
 
 
 def test_files_stay_below_the_media_folder(desk: Desk) -> None:

@@ -9,7 +9,7 @@ from cattailer.services.desk.desk import Desk
 from cattailer.services.running import frame
 from cattailer.services.session import inputs, opening, tracks
 from cattailer.services.session.reading import get_session
-from cattailer.services.sounding.pieces import end_of_takes, first_of_takes, pieces_of
+from cattailer.services.sounding.pieces import pieces_of
 from cattailer.services.stages.capture import lanes, show
 from cattailer.services.stages.takes import show as takes_show
 from tests.helpers.queries import queries
@@ -32,13 +32,6 @@ def test_the_newest_lies_on_top_sample_by_sample(made: list[tuple[int, int, int]
     assert {p.start + n: (p.take, p.offset + n) for p in found for n in range(p.samples)} == slow_topmost(spans)
     assert all(a.start + a.samples <= b.start for a, b in zip(found, found[1:], strict=False))
     assert all(a.take != b.take or a.start + a.samples < b.start for a, b in zip(found, found[1:], strict=False))
-
-
-def test_a_pile_of_takes_is_sorted_in_few_steps() -> None:
-    spans = [TakeSpan(n, 1, f"{n}.wav", 10 * n, 1000, n) for n in range(20_000)]
-    found = topmost(spans)
-    assert len(found) == 20_000
-    assert found[-1] == Piece(19_999, 1, "19999.wav", 199_990, 1000, 0)
 
 
 def test_what_a_click_costs_does_not_grow_with_takes(desk: Desk) -> None:
@@ -96,10 +89,3 @@ def test_what_sounds_is_worked_out_once_and_travels_once(desk: Desk) -> None:
     make_takes(desk)
     assert pieces_now(desk, session) is not first
     assert asked[-1].pieces is not None
-
-
-def test_how_far_takes_reach(desk: Desk) -> None:
-    session = make_takes(desk)
-    with desk.database.transaction() as db:
-        found = get_session(db, session)
-        assert (first_of_takes(found), end_of_takes(found)) == (0, pieces_now(desk, session)[0].samples)

@@ -70,15 +70,6 @@ def test_what_cannot_be_done_is_said_in_json(app: Flask, name: str, fields: dict
     assert words in answer["refused"]
 
 
-@pytest.mark.parametrize("body", [b"{", b"[]", b"1", b"\xff", b'{"armed": NaN}', b"[" * 5000])
-def test_what_is_no_json_is_said(app: Flask, body: bytes) -> None:
-    answer = app.test_client().post("/api/1/arm", data=body)
-    assert (answer.status_code, "refused" in answer.json) == (400, True)
-    assert app.test_client().get("/api/1/nothing").json == {"refused": "There is nothing at this address. Go back to the sessions."}
-    assert app.test_client().get("/api/1/runs?most=0").status_code == 400
-    assert app.test_client().get("/api/1/stop").status_code == 405
-
-
 @pytest.mark.without_engine
 def test_without_an_engine_that_is_said(desk: Desk) -> None:
     demo.load(desk)

@@ -60,14 +60,6 @@ def test_it_lies_at_its_bar_at_the_sessions_rate(
     assert runs.enter_finished(desk) == []
 
 
-def test_the_same_rate_is_the_same_sound(desk: Desk, tmp_path: Path) -> None:
-    session = demo.load(desk)
-    path = tone(tmp_path / "a.wav", subtype="PCM_24")
-    importing.import_file(desk, session, path, "a.wav", "1")
-    (piece,) = plan_of(desk, session).pieces
-    assert np.array_equal(wavfile.read(wavfile.inspect(Path(piece.path))), wavfile.read(wavfile.inspect(path)))
-
-
 def test_where_its_own_time_stamp_says(desk: Desk, tmp_path: Path) -> None:
     session = demo.load(desk)
     importing.import_file(desk, session, tone(tmp_path / "a.wav"), "a.wav", "5")

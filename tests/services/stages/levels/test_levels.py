@@ -3,25 +3,21 @@
 from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 
-import numpy as np
 import pytest
 
 from cattailer.core.errors import NotNow, Refusal
-from cattailer.core.sound.rowsound import RowListener
 from cattailer.core.sound.tuner import Note, note_of
 from cattailer.services.desk import standin
 from cattailer.services.desk.desk import Desk
-from cattailer.services.running import arming, frame, room, runs, transport
+from cattailer.services.running import frame, room, runs
 from cattailer.services.running.stageline import LiveFindings
-from cattailer.services.session import demo, hardware, history, inputs, opening, rate, sessions
+from cattailer.services.session import demo, history, inputs, opening, sessions
 from cattailer.services.session.compiling import compile_plan
 from cattailer.services.session.reading import get_session
-from cattailer.services.session.rows import patch_of
 from cattailer.services.stages.levels import knobs, noise, pairing, show, soundcheck, tuning, watch, windows
 from cattailer.services.stages.levels.live import LiveKnob, LiveLevels
 from cattailer.store.measured import Check
-from cattailer.store.models import Run
-from tests.helpers.sessions import stop, takes_of
+from tests.helpers.sessions import takes_of
 from tests.helpers.waiting import pass_time, wait_for
 
 
@@ -77,28 +73,6 @@ def said_of(desk: Desk, session: int, socket: int, peak: float, phase: str = "ch
         row = {"socket": socket, "source": source, "gain_db": 28.0, "peak_dbfs": peak, "true_peak_dbtp": peak, "rms_dbfs": -40.0,
                "crest_db": 12.0, "clips": 0, "floor_dbfs": -80.0, "octaves": [], "quiet": []}
         db.add(Check(session_id=session, phase=phase, seconds=9.0, rows=[row], at=datetime.now(UTC) - timedelta(minutes=minutes)))
-
-
-def test_the_margin_is_learned_from_the_takes_that_followed(desk: Desk) -> None:
-    session = demo.load(desk)
-    said_of(desk, session, 3, -24.0, minutes=5)
-    assert "(this player" not in rows(desk, session)[3].advised.advice.words
-    arming.arm_track(desk, session, 3, True)
-    peaks = []
-    for _ in range(2):
-        transport.capture(desk, session)
-        pass_time(desk.engine, 1.2)
-        stop(desk, session)
-    peaks = [t.peak_dbfs for t in takes_of(desk, session, 2)]
-    expected = float(np.mean(peaks)) + 24.0
-    with desk.database.transaction() as db:
-        margin = soundcheck.margins_of(db)["cello"]
-        assert all(t.gain_db == 28.0 and t.source == "cello" for t in db.query(Run).first().takes)
-    assert margin.takes == 2
-    assert margin.db == pytest.approx(expected, abs=0.01)
-    assert f"this player: {margin.db:.1f} over 2 takes" in rows(desk, session)[3].advised.advice.words
-    inputs.set_text(desk, session, 3, "label", "Gamba")
-    assert rows(desk, session)[3].advised is None, "another player, another check"
 
 
 @pytest.mark.without_engine
@@ -229,28 +203,6 @@ def test_two_rows_compared_and_noted(desk: Desk) -> None:
     assert tuning.reference(desk, session) == 442.0
 
 
-def test_another_rate_or_interface_in_the_middle_of_a_check(desk: Desk) -> None:
-    session = demo.load(desk)
-    opening.open_session(desk, session)
-    watch.keep_watching(desk, session)
-    soundcheck.begin(desk, session, "check")
-    heard(desk, session, 5.0)
-    rate.choose_rate(desk, session, 96000)
-    pass_time(desk.engine, 1.0)
-    listener = desk.live.of(session, LiveLevels).check.listener
-    hardware.choose_interface(desk, session, "marshgate-2")
-    wait_for(lambda: desk.live.of(session, LiveLevels).check.listener is not listener)
-    heard(desk, session, 2.1)
-    assert soundcheck.end(desk, session) == 2, "both sockets that are left"
-    with desk.database.transaction() as db:
-        kept = db.query(Check).one()
-    assert kept.seconds < 5.0, "what was heard before the change does not count"
-    hardware.choose_interface(desk, session, "marshgate-16")
-    soundcheck.begin(desk, session, "check")
-    heard(desk, session, 3.0)
-    assert soundcheck.end(desk, session) == 10, "the ears go on"
-
-
 def test_clips_are_told_until_they_are_forgotten(desk: Desk) -> None:
     session = demo.load(desk)
     opening.open_session(desk, session)
@@ -261,19 +213,3 @@ def test_clips_are_told_until_they_are_forgotten(desk: Desk) -> None:
     inputs.set_gain(desk, session, 6, 20)
     watch.forget_clips(desk, session, 6)
     assert not [f for f in found.get("levels") if f.key == "level:clip:6"]
-
-
-def test_rows_of_any_shape_are_judged(desk: Desk) -> None:
-    """A smaller interface than the session was made for, and no sound yet."""
-    session = demo.load(desk)
-    opening.open_session(desk, session)
-    with desk.database.transaction() as db:
-        patch = patch_of(get_session(db, session))
-    silent = RowListener(2, 48000)
-    silent.add(np.zeros((2, 48000), np.float32))
-    found = watch.judge(patch, desk.profile("marshgate-2"), silent.sounds(), {}, np.zeros((2, 48000), np.float32))
-    assert found == [], "while nobody plays, nobody is too quiet"
-    loud = RowListener(2, 48000)
-    loud.add(np.stack([np.zeros(48000), 0.1 * np.sin(np.arange(48000) / 20)]).astype(np.float32))
-    found = watch.judge(patch, desk.profile("marshgate-2"), loud.sounds(), {2: 7}, np.zeros((2, 48000), np.float32))
-    assert {f.end for f in found} == {"in:1", "in:2"}, "silent beside one that plays, and clipped"

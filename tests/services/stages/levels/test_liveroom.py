@@ -1,11 +1,9 @@
 """The live room as a session's list and mixes have it."""
 
 import pytest
-from hypothesis import given
-from hypothesis import strategies as st
 
 from cattailer.core.errors import NotNow
-from cattailer.core.standin import Standing, arranged
+from cattailer.core.standin import Standing
 from cattailer.services.desk import standin
 from cattailer.services.desk.desk import Desk
 from cattailer.services.running import room
@@ -71,36 +69,3 @@ def test_what_is_plugged_in_outlives_buffer_restart_and_other_sessions(desk: Des
     wait_for(lambda: standin.room_of(desk).standing == first)
     buffers.choose_buffer(desk, session, "tracking", 128)
     assert standin.room_of(desk).standing == first
-
-
-REQUESTS = st.one_of(
-    st.tuples(st.just("hum"), st.fixed_dictionaries({"socket": st.integers(1, 3), "dbu": st.one_of(st.none(), st.just(-40.0))})),
-    st.tuples(st.just("wear"), st.fixed_dictionaries({"worn": st.dictionaries(st.sampled_from(["a", "b"]), st.integers(0, 3))})),
-    st.tuples(st.just("swap"), st.fixed_dictionaries({"one": st.integers(1, 3), "other": st.integers(1, 3)})),
-    st.tuples(st.just("plug"), st.fixed_dictionaries({"rows": st.lists(st.integers(1, 3))})), st.tuples(st.just("put_back"), st.just({})),
-)
-
-
-def set_up(requests: list) -> tuple:
-    """A room in miniature: what each request does to it."""
-    cables, hums, worn = {n: f"mic {n}" for n in (1, 2, 3)}, {}, {}
-    for name, values in requests:
-        if name in ("plug", "put_back"):
-            cables = {n: f"{name} {values.get('rows')} {n}" if name == "plug" else f"mic {n}" for n in (1, 2, 3)}
-        if name == "swap":
-            one, other = values["one"], values["other"]
-            cables[one], cables[other] = cables[other], cables[one]
-        if name == "hum":
-            hums[values["socket"]] = values["dbu"]
-        if name == "wear":
-            worn |= values["worn"]
-    return cables, hums, worn
-
-
-@given(st.lists(REQUESTS, max_size=30))
-def test_what_is_kept_of_requests_sets_the_room_up_alike(requests: list) -> None:
-    kept: list = []
-    for name, values in requests:
-        kept = arranged(kept, name, values)
-    assert set_up(kept) == set_up(requests)
-    assert len(kept) <= len(requests)

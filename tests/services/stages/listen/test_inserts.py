@@ -77,18 +77,6 @@ def test_returns_come_with_a_space_and_are_sent_to(desk: Desk) -> None:
         inserts.remove_return(desk, session, 999)
 
 
-def test_a_row_that_a_mix_has_twice_is_named(desk: Desk) -> None:
-    session = demo.load(desk)
-    patch = the_patch(desk, session)
-    columns.send(desk, session, patch.tracks[2].key, patch.mixes[1].key, True)
-    (found,) = show.show(desk, session).findings
-    assert found.text == "Cello is heard twice in Cue dulcimer: itself and by way of Strings"
-    assert found.cure is not None
-    assert found.cure.action == "once"
-    columns.send(desk, session, patch.tracks[2].key, patch.mixes[1].key, False)
-    assert [f.kind for f in show.show(desk, session).findings] == ["good"]
-
-
 def test_an_effect_that_is_too_slow_is_asked_about_before_it_is_switched_on(
     desk: Desk, monkeypatch: pytest.MonkeyPatch
 ) -> None:

@@ -3,14 +3,11 @@
 import pytest
 
 from cattailer.core.advice import ears
-from cattailer.core.errors import NotFound, NotNow, Refusal
+from cattailer.core.errors import NotFound, Refusal
 from cattailer.core.mix.moving import Move
-from cattailer.core.patch import patch as patch_module
-from cattailer.core.patch.patch import Patch, PatchGroup, PatchMix, PatchTrack
 from cattailer.services.desk.desk import Desk
-from cattailer.services.session import demo, history, sessions, templates
+from cattailer.services.session import demo, history
 from cattailer.services.stages.listen import columns, gestures, listening, show
-from tests.helpers.queries import queries
 from tests.helpers.sessions import plan_of, the_patch, words
 
 pytestmark = pytest.mark.without_engine
@@ -54,32 +51,6 @@ def test_what_cannot_be_is_refused_whole(desk: Desk) -> None:
     assert cell(desk, session, "Narrator", "Cue narrator").level_db == 0.0
     with pytest.raises(NotFound):
         gestures.settle(desk, 999, [Move(one.end, one.target, "level_db", -9.0)])
-
-
-def test_columns_are_copied_and_rows_sent(desk: Desk) -> None:
-    session = demo.load(desk)
-    page = show.show(desk, session)
-    main, dulcimer, narrator, _ = (e.mix.id for e in page.ears)
-    cello = cell(desk, session, "Cello", "Main mix")
-    gestures.settle(desk, session, [Move(cello.end, "", "fader_db", -7.0), Move(cello.end, "", "muted", 1.0)])
-    columns.copy(desk, session, dulcimer, main)
-    assert [cell(desk, session, t.name, "Cue dulcimer").there for t in the_patch(desk, session).tracks] == [True] * 10
-    copied = cell(desk, session, "Cello", "Cue dulcimer")
-    assert (copied.level_db, copied.muted) == (-7.0, True)
-    assert not cell(desk, session, "Strings", "Cue dulcimer").there, "heard by what is in it, not twice"
-    columns.copy(desk, session, narrator, dulcimer)
-    assert cell(desk, session, "Cello", "Cue narrator").level_db == -7.0
-    with pytest.raises(NotNow, match="set by its faders"):
-        columns.copy(desk, session, main, dulcimer)
-    with pytest.raises(Refusal, match="same mix"):
-        columns.copy(desk, session, dulcimer, dulcimer)
-    group = next(g for g in the_patch(desk, session).groups if g.name == "Strings")
-    with pytest.raises(Refusal, match="close a loop: Strings"):
-        columns.send(desk, session, group.key, cello.end, True)
-    with pytest.raises(Refusal, match="goes everywhere"):
-        columns.send(desk, session, "click", f"mix:{dulcimer}", True)
-    columns.send(desk, session, cello.end, f"mix:{dulcimer}", False)
-    assert not cell(desk, session, "Cello", "Cue dulcimer").there
 
 
 def test_a_player_comes_forward_before_the_faders_and_is_limited(desk: Desk) -> None:
@@ -150,50 +121,3 @@ def test_the_check_names_players_without_their_own_sound(desk: Desk) -> None:
     alike = {t.key: {m.key for m in patch.mixes} for t in patch.tracks}
     (found,) = ears.check(patch, 5.0, alike, [mix.id])
     assert found.text == "The limiter of Cue narrator works all the time: turn the mix down, or let it pass more"
-
-
-def test_copies_and_templates_carry_what_ears_get(desk: Desk) -> None:
-    session = demo.load(desk)
-    patch = the_patch(desk, session)
-    narrator, mix = patch.tracks[7], patch.mixes[2]
-    columns.set_own(desk, session, mix.id, narrator.id, True)
-    listening.choose(desk, session, narrator.id, "when", "always")
-    gestures.settle(desk, session, [
-        Move(narrator.key, mix.key, "level_db", -4.0), Move("click", mix.key, "level_db", -10.0), Move(narrator.key, "", "live_db", -2.0),
-    ])
-    templates.save(desk, session, "As it was")
-    key = next(c.key for c in templates.cards(desk) if c.name == "As it was")
-    made = sessions.create_session(desk, "Another evening", template=key)
-    other = the_patch(desk, made)
-    copy = other.tracks[7]
-    assert (copy.listen.when, copy.live_db) == ("always", -2.0)
-    assert other.mixes[2].own == (copy.id,)
-    assert {(c.start, c.level_db) for c in other.cells} == {(copy.key, -4.0), ("click", -10.0)}
-
-
-def test_a_page_asks_as_little_with_many_cells(desk: Desk) -> None:
-    session = demo.load(desk)
-    with queries(desk.database) as few:
-        show.show(desk, session)
-    for mix in the_patch(desk, session).mixes[1:]:
-        columns.copy(desk, session, mix.id, the_patch(desk, session).mixes[0].id)
-    with queries(desk.database) as many:
-        show.show(desk, session)
-    assert len(many) == len(few) <= 18
-
-
-def test_looking_at_ears_asks_no_row_more_often_than_it_has_ways(monkeypatch: pytest.MonkeyPatch) -> None:
-    tracks = tuple(PatchTrack(n, f"t{n}", (f"in:{n}",)) for n in range(1, 65))
-    groups = (PatchGroup(1, "G"),)
-    mixes = tuple(PatchMix(n, f"m{n}", "cue", (n, n + 1)) for n in range(1, 13))
-    routes = tuple((t.key, end.key) for t in tracks for end in (*mixes, groups[0]))
-    patch, asked = Patch((), tracks, groups, mixes, routes), [0]
-    real = patch_module.track_end
-
-    def counted(track_id: int | str) -> str:
-        asked[0] += 1
-        return real(track_id)
-
-    monkeypatch.setattr(patch_module, "track_end", counted)
-    ears.check(patch, 5.0, {f"track:{n}": {m.key for m in mixes} for n in range(1, 65)})
-    assert asked[0] < 3000, "64 rows in 12 mixes by 832 ways; it was 590,000"

@@ -6,33 +6,13 @@ import pytest
 from cattailer.core.errors import Refusal
 from cattailer.media import wavfile
 from cattailer.services.desk.desk import Desk
-from cattailer.services.running import arming, click, frame, transport
-from cattailer.services.session import demo, opening, sessions
+from cattailer.services.running import transport
+from cattailer.services.session import demo, opening
 from cattailer.services.session.reading import get_session
 from cattailer.services.session.rows import tempo_of
 from cattailer.services.stages.takes import files
 from cattailer.services.stages.timing import clicking
-from tests.helpers.sessions import counted, plan_of, rows_of, stop, takes_of
-from tests.helpers.waiting import wait_for
-
-
-def test_counting_before_rolling_too_and_stepping_through(desk: Desk) -> None:
-    session = counted(desk)
-    transport.roll(desk, session)
-    assert desk.engine_state().state == "rolling"
-    stop(desk, session)
-    clicking.change(desk, session, {"count_when": "both", "count_sound": "voice"})
-    transport.roll(desk, session)
-    assert desk.engine_state().state == "counting"
-    wait_for(lambda: desk.engine_state().state == "rolling")
-    stop(desk, session)
-    found = []
-    for _ in range(4):
-        click.step_count(desk, session)
-        found.append(clicking.show(desk, session).plan.count_bars)
-    assert found == [2, 4, 0, 1]
-    with pytest.raises(Refusal, match="can be counted in"):
-        clicking.change(desk, session, {"count_bars": 99})
+from tests.helpers.sessions import rows_of, takes_of
 
 
 def test_where_the_click_is_silent_and_the_click_as_a_file(desk: Desk) -> None:
@@ -63,22 +43,3 @@ def test_where_the_click_is_silent_and_the_click_as_a_file(desk: Desk) -> None:
     for wrong in ((3, 3), (0, 4), (1, 99_999)):
         with pytest.raises(Refusal):
             clicking.print_click(desk, session, *wrong)
-
-
-def test_a_copy_keeps_click_and_count(desk: Desk) -> None:
-    session = counted(desk)
-    clicking.silence(desk, session, 20, 0)
-    other = sessions.copy_session(desk, session, "Another")
-    plan = plan_of(desk, other).clicking
-    assert (plan.count_bars, plan.silences) == (1, ((20, 0),))
-
-
-def test_a_printed_click_is_nothing_to_look_at(desk: Desk) -> None:
-    """No feed, no route, and still no finding; armed without a feed, it is one again."""
-    session = demo.load(desk)
-    before = {f.text for f in frame.show(desk, session).patch_findings}
-    clicking.print_click(desk, session, 1, 3)
-    shown = frame.show(desk, session)
-    assert {f.text for f in shown.patch_findings} == before
-    arming.arm_track(desk, session, rows_of(desk, session)[-1].id, True)
-    assert "Nothing feeds Click" in {f.text for f in frame.show(desk, session).patch_findings}

@@ -4,13 +4,12 @@
 import pytest
 
 from cattailer.core.errors import NotFound, Refusal
-from cattailer.services.desk import standin
 from cattailer.services.desk.desk import Desk
-from cattailer.services.running import arming, click, frame, room, transport
+from cattailer.services.running import arming, frame, room, transport
 from cattailer.services.session import demo, history, opening, sessions
-from cattailer.services.stages.timing import buffers, clicking, correction, roundtrip, tempo
+from cattailer.services.stages.timing import buffers, correction, roundtrip, tempo
 from tests.helpers.sessions import plan_of, stop, the_map
-from tests.helpers.waiting import pass_time, wait_for
+from tests.helpers.waiting import pass_time
 
 
 def test_measure_use_and_see_it_land(desk: Desk) -> None:
@@ -88,20 +87,6 @@ def test_using_a_measurement_measures_once_more(desk: Desk) -> None:
     stop(desk, session)
 
 
-def test_a_headphone_at_a_microphone_will_do(desk: Desk) -> None:
-    session = demo.load(desk)
-    opening.open_session(desk, session)
-    standin.ask_players(desk, "rest")
-    room.claim(desk, session, -20)
-    room.loop_back(desk, session, 3, 8, "headphone")
-    pass_time(desk.engine, 2.5)
-    found = roundtrip.measure(desk, session, 3, 8, "headphone")
-    assert found.measured.failure == ""
-    assert found.correction == pytest.approx(-20, abs=1)
-    room.loop_back(desk, session, 3, 8, "none")
-    wait_for(lambda: standin.room_of(desk).loopbacks == [])
-
-
 def test_buffers_for_tracking_and_mixing(desk: Desk) -> None:
     session = demo.load(desk)
     opening.open_session(desk, session)
@@ -174,20 +159,3 @@ def test_the_tempo_map_is_edited_bar_by_bar(desk: Desk) -> None:
         with pytest.raises(Refusal, match=words):
             call()
     assert the_map(desk, session) == before
-
-
-def test_the_click_is_set_while_it_runs(desk: Desk) -> None:
-    session = demo.load(desk)
-    click.set_click(desk, session, True)
-    transport.roll(desk, session)
-    main = clicking.show(desk, session).mixes[0][0]
-    clicking.change(desk, session, {"sound": "stick", "subdivision": 2, "mixes": [main], "silences": [(9, 0)]})
-    made = plan_of(desk, session).clicking
-    assert (made.sound, made.subdivision, made.mixes, made.silences) == ("stick", 2, (main,), ((9, 0),))
-    assert [on for _, _, on in clicking.show(desk, session).mixes] == [True, False, False, False]
-    for wanted, words in (({"sound": "cow"}, "no click called"), ({"mixes": [999]}, "not here any more"), ({"level_db": 40.0}, "level lies")):
-        with pytest.raises(Refusal, match=words):
-            clicking.change(desk, session, wanted)
-    history.undo(desk, session)
-    assert plan_of(desk, session).clicking.sound == "wood"
-    stop(desk, session)
