@@ -30,6 +30,12 @@ def client(desk: Desk) -> FlaskClient:
     return create_app(desk).test_client()
 
 
+@pytest.fixture(scope="module")
+def before(client: FlaskClient, desk: Desk) -> tuple[object, ...]:
+    client.post("/s/1/enter")
+    return everything(desk)
+
+
 def everything(desk: Desk) -> tuple[object, ...]:
     """What an edit could have touched: rows, Deck, revision, history, sessions and templates."""
     with desk.database.transaction() as db:
@@ -162,10 +168,8 @@ def everything(desk: Desk) -> tuple[object, ...]:
     ("/templates/remove", {"key": "shipped-pair"}, 409, "stay"),
 ])
 def test_bad_input_is_told_and_changes_nothing(
-    client: FlaskClient, desk: Desk, address: str, fields: dict[str, str], status: int, words: str
+    client: FlaskClient, desk: Desk, before: tuple[object, ...], address: str, fields: dict[str, str], status: int, words: str
 ) -> None:
-    client.post("/s/1/enter")
-    before = everything(desk)
     answer = client.post(address, data=fields, headers=PRESSED)
     assert answer.status_code == status
     assert words in answer.text

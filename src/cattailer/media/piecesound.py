@@ -77,8 +77,8 @@ def _shaped(sound: Floats, piece: Piece, first: int, last: int) -> Floats | Doub
         return sound
     gains = np.full(last - first, piece.gain)
     if rise is not None and rises:
-        gains *= rising(rise.shape, rise.samples, first - rise.start, last - rise.start)
+        gains *= rising(rise.shape, rise.samples, first - rise.start, last - rise.start, rise.alike)
     if fall is not None and falls:
-        gains *= falling(fall.shape, fall.samples, first - fall.start, last - fall.start)
+        gains *= falling(fall.shape, fall.samples, first - fall.start, last - fall.start, fall.alike)
     made: Doubles = sound * gains
     return made

@@ -150,6 +150,15 @@ def _find(db: orm.Session, session: Session, model: type[Base], key: str) -> Bas
     return next((row for row in _rows(session, model) if _key(row) == key), None)
 
 
+def merged(first: Images, then: Images) -> Images:
+    """One image a row; of a column that both have, the second's."""
+    out = dict(first)
+    for key, image in then.items():
+        old = out.get(key)
+        out[key] = {**old, **image} if old is not None and image is not None else image
+    return out
+
+
 def moves_takes(images: Images) -> bool:
     """Whether an edit with these images changed takes, or the rate at which they are heard."""
     return any(key.startswith("takes/") or (key.startswith("sessions/") and "rate_hz" in (image or {}))

@@ -51,7 +51,8 @@ class History(Base):
     """One edit in words, with what was there before and after it.
 
     Images are by row ("tracks/12"): its columns, or None where there was none. ``state`` is "done",
-    "undone", "past" (undone, then overtaken by another edit) or "fixed" (cannot be undone).
+    "undone", "past" (undone, then overtaken by another edit) or "fixed" (cannot be undone). ``roll`` is that of the
+    capture that it is, empty for edits.
     """
 
     __tablename__ = "history"
@@ -68,3 +69,4 @@ class History(Base):
     state: Mapped[str] = mapped_column(default="done")
     before: Mapped[dict[str, Any]]
     after: Mapped[dict[str, Any]]
+    roll: Mapped[str] = mapped_column(default="")

@@ -4,7 +4,6 @@ import numpy as np
 import pytest
 
 from cattailer.core.comps import seams
-from cattailer.core.comps.fades import POWER, S_CURVE
 
 RATE = 48_000
 
@@ -45,12 +44,3 @@ def test_a_seam_in_the_best_place_stays_there_and_reasons_are_given() -> None:
     silent = seams.propose(np.zeros(4000), np.zeros(4000), 100, 2000, RATE)
     assert silent is None
     assert seams.propose(one[:10], other[:10], 480, 5, RATE) is None
-
-
-def test_what_is_alike_crosses_with_equal_gain_and_what_is_not_with_equal_power() -> None:
-    rng = np.random.default_rng(3)
-    one, other = rng.standard_normal(960), rng.standard_normal(960)
-    assert seams.suits(one, one + 0.1 * other) == S_CURVE
-    assert seams.suits(one, other) == POWER
-    assert seams.suits(one, -one) == POWER
-    assert seams.suits(np.zeros(0), np.zeros(0)) == POWER

@@ -10,9 +10,11 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from cattailer.core.comps.comppiece import CompPiece
+from cattailer.core.comps.sounding import Stretch, TakeSound, sound_of
 from cattailer.core.plan import MixPlan, Plan, TrackPlan
 from cattailer.core.sound.curves import gliding
-from cattailer.core.takes.pieces import Piece, edged
+from cattailer.core.takes.pieces import Piece
 from cattailer.core.time.clicking import ClickSettings
 from cattailer.core.time.timeline import TempoMap
 from cattailer.engine.block.engine import Engine
@@ -109,7 +111,8 @@ def test_takes_never_step(tmp_path: Path, what: str) -> None:
     """At roll, stop and jump, where pieces border, where a loop goes round, and under edits while it rolls."""
     path = take(tmp_path)
     track = TrackPlan(1, "A", (0,), False, 0.0, -1.0)
-    pieces = tuple(edged([Piece(1, 1, path, 0, 30_011, 0), Piece(2, 1, path, 30_011, 300_000, 777)], 96))
+    comp, lies = (CompPiece(1, 0, 30_011, 0), CompPiece(2, 30_011, 300_000, 777)), (Stretch(0, 900_000, path, 0),)
+    pieces = tuple(sound_of(1, comp, {n: TakeSound(n, lies) for n in (1, 2)}, 48_000))
     loop = (5_003, 45_017) if what == "loop" else None
     plan = plan_of(track, main_db=0.0, pieces=pieces, loop=loop)
     engine = steady(plan, 0.0)

@@ -3,7 +3,8 @@
 from hypothesis import given
 from hypothesis import strategies as st
 
-from cattailer.core.takes.pieces import Piece, TakeSpan, topmost
+from cattailer.core.comps.ontop import TakeSpan, topmost
+from cattailer.core.takes.pieces import Piece
 from cattailer.engine.messages.commands import RunPlan
 from cattailer.services.desk.desk import Desk
 from cattailer.services.running import frame
@@ -27,7 +28,7 @@ def slow_topmost(spans: list[TakeSpan]) -> dict[int, tuple[int, int]]:
 
 @given(st.lists(st.tuples(st.integers(-30, 60), st.integers(0, 40), st.integers(0, 9)), max_size=12))
 def test_the_newest_lies_on_top_sample_by_sample(made: list[tuple[int, int, int]]) -> None:
-    spans = [TakeSpan(n, 1, f"{n}.wav", start, length, n, offset) for n, (start, length, offset) in enumerate(made, 1)]
+    spans = [TakeSpan(n, start, length, n, offset) for n, (start, length, offset) in enumerate(made, 1)]
     found = topmost(spans)
     assert {p.start + n: (p.take, p.offset + n) for p in found for n in range(p.samples)} == slow_topmost(spans)
     assert all(a.start + a.samples <= b.start for a, b in zip(found, found[1:], strict=False))

@@ -26,7 +26,8 @@ class CompPiece:
     lies before, what came after a punch behind its end. ``flipped``: with its polarity reversed.
 
     ``seam`` is the crossfade with the piece that ends where this one begins, half of it on either side; None means the
-    usual one. ``key`` is the piece's number within its comp, which it keeps wherever it is moved; 0 until it has one.
+    one that suits both sides. Pieces of one ``layer`` never overlap; layers sound together. ``key`` is the piece's
+    number within its comp, which it keeps wherever it is moved; 0 until it has one.
     """
 
     take: int
@@ -38,6 +39,7 @@ class CompPiece:
     fade_in: Fade = Fade()
     fade_out: Fade = Fade()
     seam: Fade | None = None
+    layer: int = 0
     key: int = field(default=0, compare=False)
 
     @property
@@ -52,8 +54,8 @@ class CompPiece:
     def goes_on_in(self, other: "CompPiece") -> bool:
         """Whether both are one sound, cut where nothing changes."""
         return (
-            self.take == other.take and self.stop == other.start and self.moved == other.moved
-            and self.gain_db == other.gain_db and self.flipped == other.flipped
+            self.take == other.take and self.layer == other.layer and self.stop == other.start
+            and self.moved == other.moved and self.gain_db == other.gain_db and self.flipped == other.flipped
             and self.fade_out.samples == other.fade_in.samples == 0
         )
 
@@ -90,6 +92,8 @@ class CompPiece:
             out["gain_db"] = self.gain_db
         if self.flipped:
             out["flipped"] = True
+        if self.layer:
+            out["layer"] = self.layer
         if self.key:
             out["key"] = self.key
         for name in ("fade_in", "fade_out", "seam"):
@@ -112,7 +116,7 @@ class CompPiece:
 
 
 Pieces = tuple[CompPiece, ...]
-"""By their start; none overlaps another."""
+"""By their start; none overlaps another of its layer."""
 
 
 def pieces_of(data: Iterable[Mapping[str, Any]], old_hz: int = 1, new_hz: int = 1) -> Pieces:

@@ -1,9 +1,9 @@
 """Edits of a comp: every one takes pieces and gives pieces, by their start and without overlaps."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import replace
 
-from cattailer.core.comps.comppiece import HIGHEST_GAIN_DB, LOWEST_GAIN_DB, CompPiece, Fade, Pieces
+from cattailer.core.comps.comppiece import HIGHEST_GAIN_DB, LOWEST_GAIN_DB, CompPiece, Fade, Pieces, numbered
 from cattailer.core.comps.fades import SHAPES
 from cattailer.core.errors import NothingThere, NotNow, Refusal
 
@@ -16,15 +16,36 @@ GONE = "That piece is no longer there, so nothing was changed. Choose another on
 
 
 def lay(pieces: Pieces, *laid: CompPiece) -> Pieces:
-    """Lays pieces over what is there; a seam at the beginning of what gives way stays where the new one has none."""
+    """Lays pieces over what is there in their layers; a seam at the beginning of what gives way stays where the new one
+    has none."""
     for piece in laid:
-        if piece.samples <= 0:
-            continue
-        gives_way = next((p for p in pieces if p.start == piece.start), None)
-        if piece.seam is None and gives_way is not None:
-            piece = replace(piece, seam=gives_way.seam)
-        pieces = tuple(sorted((*without(pieces, piece.start, piece.stop), piece), key=lambda p: p.start))
-    return joined(pieces)
+        pieces = on_layer(pieces, piece.layer, lambda one, piece=piece: _laid(one, piece))  # type: ignore[misc]
+    return pieces
+
+
+def _laid(pieces: Pieces, piece: CompPiece) -> Pieces:
+    if piece.samples <= 0:
+        return pieces
+    gives_way = next((p for p in pieces if p.start == piece.start), None)
+    if piece.seam is None and gives_way is not None:
+        piece = replace(piece, seam=gives_way.seam)
+    return joined(in_order((*without(pieces, piece.start, piece.stop), piece)))
+
+
+def on_layer(pieces: Pieces, layer: int, change: Callable[[Pieces], Pieces]) -> Pieces:
+    """An edit of one layer; the others stay as they are."""
+    one, rest = (tuple(p for p in pieces if (p.layer == layer) is wanted) for wanted in (True, False))
+    return in_order((*change(one), *rest))
+
+
+def in_order(pieces: Iterable[CompPiece]) -> Pieces:
+    return tuple(sorted(pieces, key=lambda p: (p.start, p.layer)))
+
+
+def free_layer(pieces: Pieces, start: int, stop: int) -> int:
+    """The lowest layer in which nothing lies in [start, stop)."""
+    taken = {p.layer for p in pieces if p.start < stop and p.stop > start}
+    return next(n for n in range(len(taken) + 1) if n not in taken)
 
 
 def without(pieces: Pieces, start: int, stop: int) -> Pieces:
@@ -53,16 +74,22 @@ def joined(pieces: Pieces) -> Pieces:
     """Neighbours that are one sound become one piece where one of them is new, or both are parts of one; pieces that
     somebody split stay two, wherever they are moved."""
     out: list[CompPiece] = []
-    new = False
+    last: dict[int, int] = {}
+    new = set[int]()
     for piece in pieces:
-        alike = out and piece.seam is None and out[-1].goes_on_in(piece)
-        if alike and (new or not piece.key or piece.key == out[-1].key):
-            new = new or not piece.key
-            samples, key = out[-1].samples + piece.samples, out[-1].key or piece.key
-            out[-1] = replace(out[-1], samples=samples, fade_out=piece.fade_out, key=key)
-        else:
-            new = not piece.key
-            out.append(piece)
+        at = last.get(piece.layer, -1)
+        before = out[at] if at >= 0 else None
+        alike = before is not None and piece.seam is None and before.goes_on_in(piece)
+        if before is not None and alike and (at in new or not piece.key or piece.key == before.key):
+            if not piece.key:
+                new.add(at)
+            samples, key = before.samples + piece.samples, before.key or piece.key
+            out[at] = replace(before, samples=samples, fade_out=piece.fade_out, key=key)
+            continue
+        last[piece.layer] = len(out)
+        if not piece.key:
+            new.add(len(out))
+        out.append(piece)
     return tuple(out)
 
 
@@ -74,21 +101,22 @@ def number_at(pieces: Pieces, start: int) -> int:
     return found
 
 
-def start_of(pieces: Pieces, key: int) -> int:
-    """Where a piece begins now, wherever it was moved. Raises NotNow where it is gone."""
-    found = next((p.start for p in pieces if p.key == key), None)
-    if found is None:
+def piece_of(pieces: Pieces, key: int, start: int) -> CompPiece | None:
+    """The piece with that key, or without one the first that begins at ``start``. Raises NotNow where a key's is
+    gone."""
+    found = next((p for p in pieces if (p.key == key if key else p.start == start)), None)
+    if found is None and key:
         raise NotNow(GONE)
     return found
 
 
 def split(pieces: Pieces, at: int) -> Pieces:
-    """Two pieces of the one that lies there, with nothing to be heard of it. Raises Refusal."""
-    whole = next((p for p in pieces if p.start < at < p.stop), None)
-    if whole is None:
+    """Two pieces of each that lies there, with nothing to be heard of it. Raises Refusal."""
+    whole = [p for p in pieces if p.start < at < p.stop]
+    if not whole:
         raise NothingThere("There is no piece to split there. Put the playhead inside one.")
-    first, last = whole.part(whole.start, at), replace(whole.part(at, whole.stop), seam=Fade(), key=0)
-    return _changed(pieces, whole, first, last)
+    halves = [half for p in whole for half in (p.part(p.start, at), replace(p.part(at, p.stop), key=0))]
+    return numbered(in_order((*(p for p in pieces if p not in whole), *halves)))
 
 
 def take_away(pieces: Pieces, start: int) -> Pieces:
@@ -154,7 +182,7 @@ def with_seam(pieces: Pieces, start: int, seam: Fade | None) -> Pieces:
     if seam is not None:
         if seam.shape not in SHAPES or seam.samples < 0:
             raise Refusal("There is no such crossfade; nothing was changed.")
-        if seam.samples > 2 * min(pieces[number - 1].samples, pieces[number].samples):
+        if seam.samples > min(pieces[number - 1].samples, pieces[number].samples):
             raise Refusal("The crossfade is longer than the pieces that it joins. Nothing was changed.")
     return _at(pieces, start, lambda p: replace(p, seam=seam))
 

@@ -37,13 +37,23 @@ def filled(pieces: Pieces, take: int, tone: tuple[int, int], rate_hz: int) -> Pi
     it crosses slowly into what it borders on."""
     out: list[CompPiece] = []
     seam, length = Fade(round(SEAM_S * rate_hz), POWER), tone[1] - tone[0]
-    inner = max(1, length - seam.samples)
+    inner, at = max(1, length - seam.samples), pieces[0].stop if pieces else 0
     for piece in pieces:
-        at = out[-1].stop if out else piece.start
+        laid = at < piece.start and piece.seam is None
         while at < piece.start:
             samples = min(inner, piece.start - at)
-            out.append(CompPiece(take, at, samples, tone[0] + seam.samples // 2, seam=seam))
+            out.append(CompPiece(take, at, samples, tone[0] + seam.samples // 2, seam=seam, layer=piece.layer))
             at += samples
-        laid = len(out) > 0 and out[-1] not in pieces and piece.seam is None
         out.append(replace(piece, seam=seam) if laid else piece)
+        at = max(at, piece.stop)
     return tuple(out)
+
+
+def is_silent_between(pieces: Pieces) -> bool:
+    """Whether there is a stretch between pieces in which no layer sounds."""
+    until = pieces[0].stop if pieces else 0
+    for piece in pieces:
+        if piece.start > until:
+            return True
+        until = max(until, piece.stop)
+    return False

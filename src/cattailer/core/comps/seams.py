@@ -1,17 +1,14 @@
-"""Where a seam is heard least, and how two sides should cross there."""
+"""Where a seam is heard least, and why."""
 
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
-from cattailer.core.comps.fades import POWER, S_CURVE
 from cattailer.core.comps.snapping import at_zero
 
 Sound = NDArray[np.floating]
 
-ALIKE = 0.5
-"""From this correlation on two sides are one sound twice, and gains must add up to 1; below it their powers must."""
 SEARCH_S = 0.5
 """How far either way a better place is looked for."""
 ZERO_S = 0.0015
@@ -35,11 +32,6 @@ def correlation(one: Sound, other: Sound) -> float:
     a, b = one - one.mean(), other - other.mean()
     power = float(np.sqrt((a * a).sum() * (b * b).sum()))
     return float((a * b).sum()) / power if power > 0.0 else 0.0
-
-
-def suits(one: Sound, other: Sound) -> str:
-    """The shape of a crossfade between two sides: of equal gain where they are alike, of equal power where not."""
-    return S_CURVE if len(one) and correlation(one, other) >= ALIKE else POWER
 
 
 def residues(one: Sound, other: Sound, length: int) -> Sound:

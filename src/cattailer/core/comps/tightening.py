@@ -1,12 +1,13 @@
 """Notes moved to the grid: pieces are cut a little before each note and moved, and nothing is stretched."""
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from fractions import Fraction
+from itertools import pairwise
 
 import numpy as np
 
-from cattailer.core.comps.comppiece import Pieces
+from cattailer.core.comps.comppiece import CompPiece, Pieces
 from cattailer.core.comps.laying import joined
 from cattailer.core.errors import Refusal
 from cattailer.core.time.timeline import TempoMap
@@ -50,30 +51,47 @@ def spread(late: Sequence[float]) -> Drift:
 
 
 def tightened(
-    pieces: Pieces, notes: Sequence[int], tempo: TempoMap, division: int, strength: float
+    pieces: Pieces, notes: Sequence[int], tempo: TempoMap, division: int, strength: float,
+    within: tuple[int, int] | None = None,
 ) -> tuple[Pieces, list[int]]:
     """Pieces with their notes moved to the grid by a share of the way, ``strength`` 0 to 1, and where the notes are
-    then. Where two notes go apart, what rang before the later one fills the place between them.
+    then; of a stretch [start, stop), only its notes and its sound. Where two notes go apart, what rang before the later
+    one fills the place between them.
 
     Raises Refusal for a grid or a strength that does not exist.
     """
     if str(division) not in DIVISIONS or not 0.0 <= strength <= 1.0:
         raise Refusal("Notes move by 0 to 100 % to a beat or a part of it. Nothing was moved.")
     before = round(BEFORE_S * tempo.rate_hz)
-    notes = sorted(notes)
-    moves = [round(strength * (to_grid(at, tempo, division) - at)) for at in notes]
-    out = []
+    moves = {
+        at: round(strength * (to_grid(at, tempo, division) - at))
+        for at in sorted(notes) if within is None or within[0] <= at < within[1]
+    }
+    out: list[CompPiece] = []
     for piece in pieces:
-        inside = [(at - before, by) for at, by in zip(notes, moves, strict=True) if piece.start <= at < piece.stop]
-        # What comes before its first note stays; the cuts between notes go where the earlier of both sides has them.
-        cuts = [(piece.start, 0), *((max(at, piece.start), by) for at, by in inside)]
-        if inside and inside[0][0] <= piece.start:
-            cuts = cuts[1:]
-        edges = [piece.start, *(
-            max(piece.start + 1, at + min(one, by)) for (_, one), (at, by) in zip(cuts, cuts[1:], strict=False)
-        ), piece.stop]
-        for (_, by), start, stop in zip(cuts, edges, edges[1:], strict=False):
-            if start < stop:
-                part = piece.part(start, stop)
-                out.append(replace(part, offset=part.offset - by))
-    return joined(tuple(out)), [at + by for at, by in zip(notes, moves, strict=True)]
+        start, stop = (piece.start, piece.stop) if within is None else (
+            max(piece.start, within[0]), min(piece.stop, within[1])
+        )
+        # By where each cut lies in the sound as it was: how far what follows it moves.
+        cuts = [(max(at - before, start), by) for at, by in moves.items() if start <= at < stop]
+        if not cuts:
+            out.append(piece)
+            continue
+        if cuts[0][0] > piece.start:
+            cuts.insert(0, (piece.start, 0))
+        if stop < piece.stop:
+            cuts.append((stop, 0))
+        out += _cut(piece, cuts)
+    return joined(tuple(out)), [at + moves.get(at, 0) for at in sorted(notes)]
+
+
+def _cut(piece: CompPiece, cuts: Sequence[tuple[int, int]]) -> Iterator[CompPiece]:
+    """The parts of a piece, each moved by its own way. They follow one another without a hole and without an overlap:
+    the cut between two goes where the earlier of both has it, and never before the one before it."""
+    edges = [piece.start]
+    for (_, one), (at, by) in pairwise(cuts):
+        edges.append(min(max(edges[-1], at + min(one, by)), piece.stop))
+    for (_, by), start, stop in zip(cuts, edges, [*edges[1:], piece.stop], strict=True):
+        if start < stop:
+            part = piece.part(start, stop)
+            yield replace(part, offset=part.offset - by)

@@ -10,7 +10,8 @@ from cattailer.core.takes.over import ONLY, REPLACE, Fate, fate
 from cattailer.media import wavfile
 from cattailer.services.desk.desk import Desk
 from cattailer.services.desk.places import folder_of
-from cattailer.services.session.editing import count_on, editing
+from cattailer.services.keeping.captured import made_way
+from cattailer.services.session.pushing import push
 from cattailer.services.session.reading import get_session
 from cattailer.store.models import Run, Session, Take
 
@@ -29,15 +30,13 @@ def verify_one(desk: Desk) -> bool:
         files = [(folder / t.media.path, t.media.samples, t.media.crc32) for t in run.takes]
         run_id, session_id = run.id, run.session_id
     wrong = [words for path, samples, crc32 in files if (words := what_is_wrong(path, samples, crc32))]
-    with editing(desk, session_id) as edit:
-        run = edit.db.get_one(Run, run_id)
-        if not wrong:
-            _make_way(edit.db, run)
-        edit.what = f"Take {run.number} checked; what it replaced went to the bin"
     with desk.database.transaction() as db:
-        session = get_session(db, session_id, lock=True)
-        db.get_one(Run, run_id).verified = "; ".join(wrong) or YES
-        count_on(db, session)
+        session, run = get_session(db, session_id, lock=True), db.get_one(Run, run_id)
+        with made_way(db, session, run):
+            if not wrong:
+                _make_way(db, run)
+        run.verified = "; ".join(wrong) or YES
+    push(desk, session_id)
     return True
 
 

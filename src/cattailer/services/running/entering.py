@@ -10,8 +10,8 @@ from cattailer.media import journal, recovery, wavfile
 from cattailer.media.journal import LEAD_IN_FOLDER, FileEnd, RunFile, RunStory
 from cattailer.services.desk.desk import Desk
 from cattailer.services.desk.places import folder_of, kept_as
+from cattailer.services.keeping.captured import captured
 from cattailer.services.session.comping import captured_over
-from cattailer.services.session.editing import enter, takes_changed
 from cattailer.services.session.pushing import push
 from cattailer.services.session.reading import get_session
 from cattailer.store.kept import Mark
@@ -81,10 +81,10 @@ def enter_late(desk: Desk, story: RunStory) -> bool:
         run.verified = ""  # their files were not read again yet
         db.flush()
         db.refresh(run, ["takes"])
-        captured_over(db, session, run, {f.track for f in story.header.files})
-        names = ", ".join(f.name for f in story.header.files)
-        enter(db, session, f"{names} joined take {run.number}", "fixed", {}, {"run": story.header.run})
-        takes_changed(session)
+        on, names = {f.track for f in story.header.files}, ", ".join(f.name for f in story.header.files)
+        late = [take for take in run.takes if take.track_id in on]
+        with captured(db, session, run, late, f"{names} joined take {run.number}"):
+            captured_over(db, session, run, on)
     push(desk, story.header.session)
     return True
 

@@ -23,9 +23,9 @@ from cattailer.media.recovery import Report, Trouble
 from cattailer.services.desk import places
 from cattailer.services.desk.desk import Desk, log
 from cattailer.services.desk.places import folder_of
+from cattailer.services.keeping.captured import captured
 from cattailer.services.running.entering import enter_late, enter_lead_out, enter_takes, mark_ends, rate
 from cattailer.services.session.comping import captured_over
-from cattailer.services.session.editing import editing, enter, takes_changed
 from cattailer.services.session.pushing import push
 from cattailer.services.session.tracks import remove_made_for
 from cattailer.store.models import Media, Run, Session, Take
@@ -147,7 +147,8 @@ def _forget_import(desk: Desk, story: RunStory) -> None:
 
 
 def _enter(desk: Desk, story: RunStory) -> bool:
-    header = story.header
+    header, state = story.header, desk.engine_state()
+    going_on = state.session == header.session and captures(state.state)
     with desk.database.transaction() as db:
         session = db.scalar(select(Session).where(Session.id == header.session).with_for_update())
         if session is None:
@@ -171,30 +172,24 @@ def _enter(desk: Desk, story: RunStory) -> bool:
         db.add(run)
         enter_takes(desk, db, session, story, run)
         db.flush()
-        captured_over(db, session, run)
-        rate(db, run)
+        made = "recovered" if story.recovered else "captured"
+        what = f"Take {number}: {header.note}" if header.note else f"Take {number} {made}"
         how = CaptureSettings.from_dict(session.capturing)
+        with captured(db, session, run, run.takes, what):
+            captured_over(db, session, run)
+            if how.disarms and not going_on:
+                _disarm(session)
+        rate(db, run)
         if how.marks:
             mark_ends(db, run)
-        made = "recovered" if story.recovered else "captured"
-        what = f"Run {number}: {header.note}" if header.note else f"Run {number} {made}"
-        enter(db, session, what, "fixed", {}, {"run": header.run})
-        takes_changed(session)
     push(desk, header.session)
-    if how.disarms:
-        _disarm(desk, header.session)
     return True
 
 
-def _disarm(desk: Desk, session_id: int) -> None:
+def _disarm(session: Session) -> None:
     """After a run, where the session wants it; a locked track stays as it is."""
-    state = desk.engine_state()
-    if state.session == session_id and captures(state.state):
-        return
-    with editing(desk, session_id) as edit:
-        for track in edit.session.tracks:
-            track.armed = track.armed and track.locked
-        edit.what = "Disarmed after the run"
+    for track in session.tracks:
+        track.armed = track.armed and track.locked
 
 
 def measure_one(desk: Desk, passed_over: set[int]) -> bool:

@@ -1,17 +1,17 @@
 """The comps of tracks: which is in use, and how one comes to be."""
 
 from collections.abc import Collection
+from functools import reduce
 
 from sqlalchemy import orm, select
 
 from cattailer.core.comps.comppiece import CompPiece, Pieces, numbered, pieces_of
-from cattailer.core.comps.laying import joined, lay
+from cattailer.core.comps.laying import free_layer, lay
 from cattailer.core.comps.together import together
 from cattailer.core.errors import NotFound
 from cattailer.core.gear.rates import rescaled
-from cattailer.core.takes.pieces import topmost
-from cattailer.services.desk.desk import Desk
-from cattailer.services.sounding.pieces import spans_of
+from cattailer.core.takes.over import LAYER
+from cattailer.services.sounding.comps import pieces_in_use
 from cattailer.store.comps import Comp
 from cattailer.store.models import Run, Session, Take, Track
 
@@ -43,31 +43,13 @@ def write(comp: Comp, session: Session, pieces: Pieces) -> None:
     comp.pieces, comp.rate_hz = [p.to_dict() for p in numbered(pieces)], session.rate_hz
 
 
-def in_use(desk: Desk, db: orm.Session, session: Session, track: Track) -> Comp:
+def in_use(db: orm.Session, session: Session, track: Track) -> Comp:
     """The comp of a track that is in use; made of what is heard where none is."""
     comp = db.get(Comp, track.comp_id) if track.comp_id is not None else None
     if comp is None:
-        comp = make(db, session, track, free_name(db, track, FIRST_NAME), heard(desk, session, track))
+        comp = make(db, session, track, free_name(db, track, FIRST_NAME), pieces_in_use(session, track.id))
         use(track, comp.id)
     return comp
-
-
-def heard(desk: Desk, session: Session, track: Track) -> Pieces:
-    """What is heard of a track, as pieces; what is layered lies on top of one another."""
-    db = orm.object_session(session)
-    assert db is not None
-    comp = db.get(Comp, track.comp_id) if track.comp_id is not None else None
-    return pieces_at(comp, session) if comp is not None else on_top(desk, session, track)
-
-
-def on_top(desk: Desk, session: Session, track: Track) -> Pieces:
-    """The newest takes, wherever they lie."""
-    db = orm.object_session(session)
-    assert db is not None
-    found = topmost(spans_of(desk, session, track.id).get(track.id, []))
-    takes = db.scalars(select(Take).where(Take.id.in_({p.take for p in found})))
-    begins = {t.id: rescaled(t.start, t.media.rate_hz, session.rate_hz) for t in takes}
-    return numbered(joined(tuple(CompPiece(p.take, p.start, p.samples, p.start - begins[p.take]) for p in found)))
 
 
 def make(
@@ -109,7 +91,7 @@ def captured_over(db: orm.Session, session: Session, run: Run, on: Collection[in
         comp = db.get(Comp, track.comp_id) if track is not None else None
         if track is None or comp is None:
             continue
-        pieces = lay(pieces_at(comp, session), _whole(take, run, session))
+        pieces = _laid(pieces_at(comp, session), take, session)
         if comp.roll and comp.roll == run.roll:
             write(comp, session, pieces)
         else:
@@ -127,23 +109,24 @@ def uncaptured(db: orm.Session, session: Session, run: Run) -> None:
             continue
         query = select(Take).join(Run).where(Take.track_id == track.id, Run.roll == run.roll, ~Take.binned)
         left = [t for t in db.scalars(query.order_by(Run.number)) if t.run_id != run.id]
-        others = {t.id: _whole(t, t.run, session) for t in left}
         over = pieces_at(base, session)
         every = sorted([*left, take], key=lambda t: t.run.number)
-        if pieces_at(comp, session) != lay(over, *(others.get(t.id) or _whole(t, run, session) for t in every)):
+        if pieces_at(comp, session) != reduce(lambda pieces, t: _laid(pieces, t, session), every, over):
             continue
         if left:
-            write(comp, session, lay(over, *(others[t.id] for t in left)))
+            write(comp, session, reduce(lambda pieces, t: _laid(pieces, t, session), left, over))
         else:
             track.comp_id = base.id
             track.comp_before = None if track.comp_before in (comp.id, base.id) else track.comp_before
             db.delete(comp)
 
 
-def _whole(take: Take, run: Run, session: Session) -> CompPiece:
+def _laid(pieces: Pieces, take: Take, session: Session) -> Pieces:
+    """A take over what is there, or together with it, as its run says."""
     rate = take.media.rate_hz
-    start = rescaled(take.start, rate, session.rate_hz)
-    return CompPiece(take.id, start, rescaled(take.samples, rate, session.rate_hz), 0)
+    start, samples = rescaled(take.start, rate, session.rate_hz), rescaled(take.samples, rate, session.rate_hz)
+    layer = free_layer(pieces, start, start + samples) if take.run.over == LAYER else 0
+    return lay(pieces, CompPiece(take.id, start, samples, 0, layer=layer))
 
 
 def names_of(db: orm.Session, track: Track) -> list[tuple[int, str]]:

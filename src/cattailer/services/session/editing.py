@@ -89,8 +89,7 @@ def editing(desk: Desk, session_id: int) -> Iterator[Edit]:
         recorder.settle()
         if not recorder.after:
             return
-        of_session = History.session_id == session_id
-        db.execute(update(History).where(of_session, History.state == "undone").values(state="past"))
+        end_redo(db, session_id)
         enter(db, edit.session, edit.what, edit.state, recorder.before, recorder.after)
         preampmarks.note(desk, db, edit.session, recorder.before, recorder.after)
         note_what_sounds(edit.session, recorder.after)
@@ -98,13 +97,19 @@ def editing(desk: Desk, session_id: int) -> Iterator[Edit]:
         push(desk, session_id)
 
 
+def end_redo(db: orm.Session, session_id: int) -> None:
+    """What was undone cannot be done again: something new came."""
+    undone = History.session_id == session_id, History.state == "undone"
+    db.execute(update(History).where(*undone).values(state="past"))
+
+
 def enter(
-    db: orm.Session, session: Session, what: str, state: str, before: dict[str, Any], after: dict[str, Any]
+    db: orm.Session, session: Session, what: str, state: str, before: Images, after: Images, roll: str = ""
 ) -> None:
     """Enters the history under a new revision."""
     count_on(db, session, changes_plan(after))
     db.add(History(
-        session_id=session.id, revision=session.revision, what=what, state=state, before=before, after=after
+        session_id=session.id, revision=session.revision, what=what, state=state, before=before, after=after, roll=roll
     ))
 
 

@@ -1,18 +1,20 @@
 """What sounds of the comps in use, kept until they change."""
 
-from collections.abc import Mapping
 from dataclasses import dataclass, field
 
 from sqlalchemy import Text, cast, func, orm, select
 
-from cattailer.core.comps.comppiece import CompPiece, pieces_of
+from cattailer.core.comps.comppiece import CompPiece, Pieces, pieces_of
+from cattailer.core.comps.laying import lay, without
 from cattailer.core.comps.sounding import sound_of
 from cattailer.core.gear.rates import rescaled
-from cattailer.core.takes.pieces import Piece, edge_samples, instead
+from cattailer.core.takes.pieces import Piece
 from cattailer.services.desk.desk import Desk
+from cattailer.services.sounding.meetings import meets_of
+from cattailer.services.sounding.ontop import on_top
 from cattailer.services.sounding.takesounds import take_sounds
 from cattailer.store.comps import Comp
-from cattailer.store.models import Session
+from cattailer.store.models import Session, Track
 
 
 @dataclass
@@ -22,23 +24,28 @@ class LiveComps:
     kept: dict[int, tuple[object, list[Piece]]] = field(default_factory=dict)
 
 
-def tried(desk: Desk, session: Session, by_track: Mapping[int, list[Piece]]) -> dict[int, list[Piece]]:
+def tried(desk: Desk, session: Session) -> dict[int, list[Piece]]:
     """By track: what sounds where a take is tried in the mix, in its stretch in place of what is in use."""
-    if not session.hearing:
-        return {}
-    sounds = take_sounds(desk, session, [each["take"] for each in session.hearing.values()])
-    out = {}
+    out, meets = {}, meets_of(desk, session)
     for key, each in session.hearing.items():
-        track, take = int(key), each["take"]
-        rates = each["rate_hz"], session.rate_hz
-        stretch = rescaled(each["start"], *rates), rescaled(each["stop"], *rates)
-        sound = sounds.get(take)
-        if sound is not None:
-            begins = rescaled(each["begins"], *rates)
-            laid = CompPiece(take, stretch[0], stretch[1] - stretch[0], stretch[0] - begins)
-            made = sound_of(track, (laid,), sounds, session.rate_hz)
-            out[track] = instead(by_track.get(track, []), made, stretch, edge_samples(session.rate_hz))
+        track, rates = int(key), (each["rate_hz"], session.rate_hz)
+        start, stop, begins = (rescaled(each[name], *rates) for name in ("start", "stop", "begins"))
+        laid = CompPiece(each["take"], start, stop - start, start - begins)
+        pieces = lay(without(pieces_in_use(session, track), start, stop), laid)
+        takes = take_sounds(desk, session, {p.take for p in pieces})
+        if each["take"] in takes:
+            out[track] = sound_of(track, pieces, takes, session.rate_hz, meets)
     return out
+
+
+def pieces_in_use(session: Session, track: int) -> Pieces:
+    """The pieces that are heard of a track, of the comp in use or where nobody chose."""
+    db = orm.object_session(session)
+    assert db is not None
+    comp = db.scalar(select(Comp).join(Track, Track.comp_id == Comp.id).where(Track.id == track))
+    if comp is not None:
+        return pieces_of(comp.pieces, comp.rate_hz, session.rate_hz)
+    return on_top(session, track).get(track, ())
 
 
 def comps_in_use(desk: Desk, session: Session) -> dict[int, list[Piece]]:
@@ -63,7 +70,8 @@ def comps_in_use(desk: Desk, session: Session) -> dict[int, list[Piece]]:
             db.execute(select(Comp.id, Comp.pieces, Comp.rate_hz).where(Comp.id.in_(changed)))
         }
         takes = take_sounds(desk, session, {p.take for pieces in read.values() for p in pieces})
+        meets = meets_of(desk, session)
         for comp, pieces in read.items():
-            kept[comp] = now[comp], sound_of(used[comp], pieces, takes, session.rate_hz)
+            kept[comp] = now[comp], sound_of(used[comp], pieces, takes, session.rate_hz, meets)
     live.kept = kept
     return {used[comp]: pieces for comp, (_, pieces) in kept.items()}

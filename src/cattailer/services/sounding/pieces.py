@@ -2,16 +2,17 @@
 
 from dataclasses import dataclass
 
-from sqlalchemy import case, func, orm, select
-from sqlalchemy.orm import aliased
+from sqlalchemy import func, orm, select
 
+from cattailer.core.comps.sounding import sound_of
 from cattailer.core.gear.rates import rescaled
-from cattailer.core.takes.over import LAYER, without
-from cattailer.core.takes.pieces import Piece, TakeSpan, edge_samples, sounding
+from cattailer.core.takes.pieces import Piece
 from cattailer.services.desk.desk import Desk
-from cattailer.services.desk.places import folder_of
 from cattailer.services.sounding.comps import comps_in_use, tried
-from cattailer.store.models import Media, Run, Session, Take, Track
+from cattailer.services.sounding.meetings import meets_of
+from cattailer.services.sounding.ontop import on_top
+from cattailer.services.sounding.takesounds import take_sounds
+from cattailer.store.models import Media, Session, Take, Track
 
 
 @dataclass(frozen=True)
@@ -29,65 +30,18 @@ def pieces_of(desk: Desk, session: Session) -> tuple[Piece, ...]:
     kept, rate = desk.live.find(session.id, LivePieces), session.rate_hz
     of, spans = (session.takes_revision, rate), (session.spans_revision, rate)
     if kept is None or kept.of != of:
-        if kept is not None and kept.spans_of == spans:
-            on_top = kept.on_top
-        else:
-            edge = edge_samples(rate)
-            on_top = {track: sounding(found, edge) for track, found in spans_of(desk, session).items()}
-        by_track = {**on_top, **comps_in_use(desk, session)}
-        by_track.update(tried(desk, session, by_track))
-        kept = LivePieces(of, spans, on_top, tuple(p for pieces in by_track.values() for p in pieces))
+        newest = kept.on_top if kept is not None and kept.spans_of == spans else _newest(desk, session)
+        by_track = {**newest, **comps_in_use(desk, session), **tried(desk, session)}
+        kept = LivePieces(of, spans, newest, tuple(p for pieces in by_track.values() for p in pieces))
         desk.live.put(session.id, kept)
     return kept.pieces
 
 
-def spans_of(desk: Desk, session: Session, of_track: int | None = None) -> dict[int, list[TakeSpan]]:
-    """By track, or of one: the takes that can be heard at the session's rate, where they lie. A take of another rate is
-    heard from the file that it was converted to."""
-    db = orm.object_session(session)
-    assert db is not None
-    lead_in, fit, lead_fit = aliased(Media), aliased(Media), aliased(Media)
-    rate, folder = session.rate_hz, folder_of(desk, session)
-    query = (
-        select(
-            Take.id, Take.track_id, Take.number, Take.start, Take.samples, Take.lead_in_samples, Media.rate_hz,
-            case((Media.rate_hz == rate, Media.path), else_=fit.path),
-            case((Media.rate_hz == rate, Media.samples), else_=fit.samples),
-            case((lead_in.rate_hz == rate, lead_in.path), else_=lead_fit.path),
-            case((lead_in.rate_hz == rate, lead_in.samples), else_=lead_fit.samples), Take.printed, Take.cuts, Run.over,
-        )
-        .join(Track, Track.id == Take.track_id).join(Media, Media.id == Take.media_id)
-        .join(Run, Run.id == Take.run_id).outerjoin(lead_in, lead_in.id == Take.lead_in_id)
-        .outerjoin(fit, (fit.original_id == Media.id) & (fit.rate_hz == rate) & (Media.rate_hz != rate))
-        .outerjoin(
-            lead_fit, (lead_fit.original_id == lead_in.id) & (lead_fit.rate_hz == rate) & (lead_in.rate_hz != rate)
-        )
-        .where(Track.session_id == session.id, Take.samples > 0, ~Take.binned)
-        .order_by(Take.track_id, Take.number)
-    )
-    if of_track is not None:
-        query = query.where(Take.track_id == of_track)
-    spans: dict[int, list[TakeSpan]] = {}
-    seen: set[int] = set()
-    for (
-        take, track, number, at, _, opened, of_rate, path, samples, lead_path, lead_samples, printed, cuts, over
-    ) in db.execute(query):
-        if path is None or take in seen:
-            continue
-        seen.add(take)
-        begins = rescaled(at, of_rate, rate)
-        lying = spans.setdefault(track, [])
-        gone = [(rescaled(a, of_rate, rate), rescaled(b, of_rate, rate)) for a, b, _ in cuts]
-        for a, b in without((begins, begins + samples), gone):
-            lying.append(TakeSpan(
-                take, track, str(folder / path), a, b - a, number, a - begins, printed, over == LAYER
-            ))
-        if opened and lead_path is not None:
-            heard = min(rescaled(opened, of_rate, rate), lead_samples)
-            lying.append(TakeSpan(
-                take, track, str(folder / lead_path), begins - heard, heard, number, lead_samples - heard, printed
-            ))
-    return spans
+def _newest(desk: Desk, session: Session) -> dict[int, list[Piece]]:
+    """By track: what sounds where nobody chose."""
+    found, meets = on_top(session), meets_of(desk, session)
+    takes = take_sounds(desk, session, {p.take for pieces in found.values() for p in pieces})
+    return {track: sound_of(track, pieces, takes, session.rate_hz, meets) for track, pieces in found.items()}
 
 
 def end_of_takes(session: Session) -> int:

@@ -14,6 +14,7 @@ from cattailer.services.desk.places import folder_of
 from cattailer.services.running import arming, binning, marking, ranges, transport
 from cattailer.services.session import comping, history
 from cattailer.services.session.reading import get_session
+from cattailer.services.sounding.comps import pieces_in_use
 from cattailer.services.sounding.takesounds import take_sounds
 from cattailer.services.stages.takes import (
     cells,
@@ -110,7 +111,7 @@ def test_the_end_of_a_seam_is_the_next_passes_sound(desk: Desk, passes: int) -> 
     with desk.database.transaction() as db:
         session = get_session(db, passes)
         ends = session.range_stop
-        reach = comping.heard(desk, session, db.get_one(Track, track))[-1]
+        reach = pieces_in_use(session, track)[-1]
         sounds = take_sounds(desk, session, [one, two])
     assert sounds[one].reach == (0, 2 * ends), "and the first pass has nothing before it"
     assert sounds[two].reach == (-ends, 2 * ends)

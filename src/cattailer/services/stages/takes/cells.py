@@ -10,6 +10,7 @@ from cattailer.services.desk.desk import Desk
 from cattailer.services.session import comping
 from cattailer.services.session.editing import Edit, editing
 from cattailer.services.session.reading import get_take
+from cattailer.services.sounding.comps import pieces_in_use
 from cattailer.services.stages.takes.phrasing import get_phrase
 from cattailer.store.comps import CellMark
 from cattailer.store.models import Run, Take
@@ -51,7 +52,7 @@ def fold_unused(desk: Desk, session_id: int, track_id: int) -> None:
     """Runs of which nothing is in use on a track, nor on those that are cut together with it, are folded away."""
     with editing(desk, session_id) as edit:
         tracks = comping.tracks_with(edit.session, edit.track(track_id))
-        used = {p.take for t in tracks for p in comping.heard(desk, edit.session, t)}
+        used = {p.take for t in tracks for p in pieces_in_use(edit.session, t.id)}
         query = select(Run).join(Take).where(Take.track_id == track_id, ~Take.binned, ~Run.folded).distinct()
         folded = [run for run in edit.db.scalars(query) if not used & {t.id for t in run.takes}]
         for run in folded:

@@ -1,9 +1,11 @@
 """Choosing which take is heard in a phrase, and the comps that come of it."""
 
+from dataclasses import replace
+
 from sqlalchemy import select
 
 from cattailer.core.comps.comppiece import CompPiece
-from cattailer.core.comps.laying import lay
+from cattailer.core.comps.laying import free_layer, lay, without
 from cattailer.core.comps.phrases import Stretch
 from cattailer.core.errors import NotNow, Refusal
 from cattailer.core.gear.rates import rescaled
@@ -12,16 +14,17 @@ from cattailer.services.desk.desk import Desk
 from cattailer.services.session import comping, trying
 from cattailer.services.session.editing import Edit, editing
 from cattailer.services.session.reading import get_take
+from cattailer.services.sounding.comps import pieces_in_use
 from cattailer.services.sounding.takesounds import take_sounds
 from cattailer.services.stages.takes.phrasing import get_phrase, stretch_of
-from cattailer.services.stages.takes.seaming import suited
 from cattailer.store.comps import Comp
 from cattailer.store.models import Take, Track
 
 
-def choose(desk: Desk, session_id: int, take_id: int, phrase_id: int = 0) -> None:
-    """A take is heard in a phrase, or wherever it lies where none is given; on all tracks that are cut together with
-    its own and have a take of the same run. Raises NotFound; NotNow where the take has no sound there."""
+def choose(desk: Desk, session_id: int, take_id: int, phrase_id: int = 0, layered: bool = False) -> None:
+    """A take is heard in a phrase, or wherever it lies where none is given; in place of all that is heard there, or
+    with ``layered`` together with it. On all tracks that are cut together with its own and have a take of the same run.
+    Raises NotFound; NotNow where the take has no sound there."""
     with editing(desk, session_id) as edit:
         tried = bool(edit.session.hearing)
         take = get_take(edit.db, session_id, take_id)
@@ -29,11 +32,12 @@ def choose(desk: Desk, session_id: int, take_id: int, phrase_id: int = 0) -> Non
         stretch = stretch_of(phrase, edit.session) if phrase else None
         wanted = _of_one_run(edit, take)
         take_sounds(desk, edit.session, [other.id for other in wanted])  # all in one look
-        laid = [other for other in wanted if _lay(desk, edit, other, stretch)]
+        laid = [other for other in wanted if _lay(desk, edit, other, stretch, layered)]
         if take not in laid:
             raise NotNow(f"Take {take.number} has no sound there. Choose another; nothing was changed.")
         where = f"in {_named(phrase.name) if phrase and phrase.name else 'a phrase'}" if phrase else "everywhere"
-        edit.what = f"Take {take.number} of {take.track.name} is heard {where}"
+        together = " with what was heard" if layered else ""
+        edit.what = f"Take {take.number} of {take.track.name} is heard {where}{together}"
     if tried:
         trying.end(desk, session_id)
 
@@ -49,23 +53,26 @@ def _of_one_run(edit: Edit, take: Take) -> list[Take]:
     return [take, *(t for t in edit.db.scalars(query) if t is not take)]
 
 
-def _lay(desk: Desk, edit: Edit, take: Take, stretch: Stretch | None) -> bool:
+def _lay(desk: Desk, edit: Edit, take: Take, stretch: Stretch | None, layered: bool) -> bool:
     """Whether it has any sound there. Elsewhere everything stays as it was."""
     session = edit.session
     sound = take_sounds(desk, session, [take.id]).get(take.id)
     if sound is None:
         return False
     begins = rescaled(take.start, take.media.rate_hz, session.rate_hz)
-    own = next(s for s in sound.stretches if s.first == 0)
-    whole = begins, begins + own.stop
+    whole = begins, begins + sound.own.stop
     # What was counted in belongs to the take; what the next pass goes on with does not, but a seam may reach into it.
     first = begins + sound.reach[0] if take.lead_in_id is not None else begins
     start, stop = whole if stretch is None else (max(stretch[0], first), min(stretch[1], whole[1]))
     if start >= stop:
         return False
-    comp = comping.in_use(desk, edit.db, session, take.track)
-    pieces = lay(comping.pieces_at(comp, session), CompPiece(take.id, start, stop - start, start - begins))
-    comping.write(comp, session, suited(desk, session, pieces, (start, stop)))
+    comp = comping.in_use(edit.db, session, take.track)
+    pieces, piece = comping.pieces_at(comp, session), CompPiece(take.id, start, stop - start, start - begins)
+    if layered:
+        pieces = lay(pieces, replace(piece, layer=free_layer(pieces, start, stop)))
+    else:
+        pieces = lay(without(pieces, start, stop), piece)
+    comping.write(comp, session, pieces)
     return True
 
 
@@ -75,7 +82,7 @@ def make(desk: Desk, session_id: int, track_id: int, name: str = "") -> None:
         for track in comping.tracks_with(edit.session, edit.track(track_id)):
             wanted = _checked(name) if name.strip() else comping.FIRST_NAME
             free = comping.free_name(edit.db, track, wanted)
-            comp = comping.make(edit.db, edit.session, track, free, comping.heard(desk, edit.session, track))
+            comp = comping.make(edit.db, edit.session, track, free, pieces_in_use(edit.session, track.id))
             comping.use(track, comp.id)
         edit.what = f"Comp “{free}” made"
 

@@ -9,9 +9,9 @@ from cattailer.core.time import ruler as rulers
 from cattailer.core.units import decibels
 from cattailer.media import overview
 from cattailer.services.desk.desk import Desk
-from cattailer.services.session import comping
 from cattailer.services.session.reading import get_session, get_take
 from cattailer.services.session.rows import tempo_of
+from cattailer.services.sounding.comps import pieces_in_use
 from cattailer.services.sounding.takesounds import take_sounds
 from cattailer.services.stages.takes.phrasing import get_phrase, stretch_of
 from cattailer.services.stages.takes.sheet import cell_mark, noted_in, where
@@ -49,9 +49,9 @@ def of_cell(desk: Desk, session_id: int, take_id: int, phrase_id: int) -> CellFa
         start, stop = stretch_of(phrase, session)
         begins = rescaled(take.start, take.media.rate_hz, session.rate_hz)
         sound = take_sounds(desk, session, [take.id]).get(take.id)
-        own = next((s for s in sound.stretches if s.first == 0), None) if sound else None
+        own = sound.own if sound else None
         first, last = max(start, begins), min(stop, begins + own.stop if own else begins)
-        pieces = comping.heard(desk, session, take.track)
+        pieces = pieces_in_use(session, take.track.id)
         heard = shares((start, stop), [(p.take, p.start, p.stop) for p in pieces]).get(take.id, "")
         mark, tempo = cell_mark(db, take.id, phrase.id), tempo_of(session)
         typed = rulers.words(start, tempo, session.ruler), rulers.words(stop, tempo, session.ruler, until=True)

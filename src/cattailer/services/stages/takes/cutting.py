@@ -1,6 +1,7 @@
 """Edits of the pieces that are in use: on a track, and at the same samples on those that are cut together with it."""
 
 from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -8,7 +9,7 @@ import numpy as np
 from cattailer.core.comps import laying, levelling, roomtone
 from cattailer.core.comps.comppiece import CompPiece, Fade, Pieces
 from cattailer.core.comps.snapping import OFF, ZERO, ZERO_REACH_S, at_zero, on_grid, step
-from cattailer.core.comps.sounding import sound_of
+from cattailer.core.comps.sounding import unfaded
 from cattailer.core.errors import NothingThere, NotNow, Refusal
 from cattailer.media import overview
 from cattailer.media.piecesound import heard_between
@@ -16,6 +17,7 @@ from cattailer.services.desk.desk import Desk
 from cattailer.services.session import comping
 from cattailer.services.session.editing import Edit, editing
 from cattailer.services.session.rows import tempo_of
+from cattailer.services.sounding.comps import pieces_in_use
 from cattailer.services.sounding.takesounds import take_sounds
 from cattailer.services.stages.takes.piecesound import track_pieces
 from cattailer.services.stages.takes.seaming import shape_for
@@ -27,18 +29,18 @@ Change = Callable[[Edit, Track, Pieces, int], Pieces]
 
 
 def erase(desk: Desk, session_id: int, track_id: int, start: int, stop: int, snap: str = OFF) -> None:
-    """Silence in [start, stop)."""
+    """Silence in [start, stop), in every layer."""
     def change(edit: Edit, track: Track, pieces: Pieces, start: int) -> Pieces:
         return laying.erase(pieces, *_lands(desk, edit, track_id, snap, start, stop))
 
-    _edit(desk, session_id, track_id, "a stretch erased", change, start)
+    _edit(desk, session_id, track_id, "a stretch erased", change, start, layers=True)
 
 
 def split(desk: Desk, session_id: int, track_id: int, at: int, snap: str = OFF) -> None:
     def change(edit: Edit, track: Track, pieces: Pieces, start: int) -> Pieces:
         return laying.split(pieces, *_lands(desk, edit, track_id, snap, start))
 
-    _edit(desk, session_id, track_id, "a piece split", change, at)
+    _edit(desk, session_id, track_id, "a piece split", change, at, layers=True)
 
 
 def take_away(desk: Desk, session_id: int, track_id: int, start: int, piece: int = 0) -> None:
@@ -46,28 +48,29 @@ def take_away(desk: Desk, session_id: int, track_id: int, start: int, piece: int
 
 
 def trim(
-    desk: Desk, session_id: int, track_id: int, start: int, new_start: int, new_stop: int, snap: str = OFF
+    desk: Desk, session_id: int, track_id: int, start: int, new_start: int, new_stop: int, snap: str = OFF,
+    piece: int = 0,
 ) -> None:
     """The piece that begins at ``start`` begins and ends elsewhere; its sound stays where it is."""
     def change(edit: Edit, track: Track, pieces: Pieces, start: int) -> Pieces:
-        piece = pieces[laying.number_at(pieces, start)]
-        sound = take_sounds(desk, edit.session, [piece.take]).get(piece.take)
+        old = pieces[laying.number_at(pieces, start)]
+        sound = take_sounds(desk, edit.session, [old.take]).get(old.take)
         if sound is None:
             raise NotNow("The take of this piece is not there, so it cannot be drawn longer. Nothing was changed.")
         # Only the end that moved lands somewhere.
-        first = new_start if new_start == piece.start else _lands(desk, edit, track_id, snap, new_start)[0]
-        last = new_stop if new_stop == piece.stop else _lands(desk, edit, track_id, snap, new_stop)[0]
+        first = new_start if new_start == old.start else _lands(desk, edit, track_id, snap, new_start)[0]
+        last = new_stop if new_stop == old.stop else _lands(desk, edit, track_id, snap, new_stop)[0]
         return laying.trim(pieces, start, first, last, sound.reach)
 
-    _edit(desk, session_id, track_id, "a piece trimmed", change, start)
+    _edit(desk, session_id, track_id, "a piece trimmed", change, start, piece)
 
 
-def move(desk: Desk, session_id: int, track_id: int, start: int, by: int, snap: str = OFF) -> None:
+def move(desk: Desk, session_id: int, track_id: int, start: int, by: int, snap: str = OFF, piece: int = 0) -> None:
     def change(edit: Edit, track: Track, pieces: Pieces, start: int) -> Pieces:
         to = start + by if snap == ZERO else on_grid(start + by, snap, tempo_of(edit.session))
         return laying.move(pieces, start, to - start)
 
-    _edit(desk, session_id, track_id, "a piece moved", change, start)
+    _edit(desk, session_id, track_id, "a piece moved", change, start, piece)
 
 
 def nudge(desk: Desk, session_id: int, track_id: int, start: int, count: int, unit: str, piece: int = 0) -> None:
@@ -90,19 +93,18 @@ def lay_room_tone(desk: Desk, session_id: int, track_id: int) -> None:
     """Fills the silence between pieces with the quietest stretch of the takes in use. Raises NotNow where nothing is
     silent, or no take has a quiet stretch."""
     def change(edit: Edit, track: Track, pieces: Pieces, start: int) -> Pieces:
-        if all(a.stop == b.start for a, b in zip(pieces, pieces[1:], strict=False)):
+        if not roomtone.is_silent_between(pieces):
             raise NotNow("There is no silence between the pieces, so no room tone is needed.")
         takes, rate = take_sounds(desk, edit.session, {p.take for p in pieces}), edit.session.rate_hz
         for take in takes.values():
-            own = next(s for s in take.stretches if s.first == 0)
-            found = overview.of_wave(Path(own.path))
+            found = overview.of_wave(Path(take.own.path))
             peaks = None if found is None else np.abs(found.fine.astype(np.float64)).max(axis=(1, 2)) / 32767.0
             tone = None if peaks is None else roomtone.quietest(peaks, overview.BUCKET, rate)
             if tone is not None:
                 return roomtone.filled(pieces, take.take, tone, rate)
         raise NotNow("No take of this track has a stretch that is quiet enough. Keep a few seconds of the empty room.")
 
-    _edit(desk, session_id, track_id, "room tone laid between pieces", change, 0)
+    _edit(desk, session_id, track_id, "room tone laid between pieces", change, 0, layers=True)
 
 
 def set_level(
@@ -116,18 +118,18 @@ def set_level(
         chosen = pieces if every else (pieces[laying.number_at(pieces, start)],)
         takes = take_sounds(desk, edit.session, {p.take for p in chosen})
         rate, channels = edit.session.rate_hz, max(1, len(track.feeds))
+        gains: dict[int, float] = {}
         for piece in chosen:
             bare = CompPiece(piece.take, piece.start, piece.samples, piece.offset)
-            heard = sound_of(track.id, (bare,), takes, rate)
-            of = levelling.measured(heard_between(heard, piece.start, piece.stop, channels), rate)
+            of = levelling.measured(heard_between(unfaded(bare, takes), piece.start, piece.stop, channels), rate)
             gain = levelling.gain_to(aim, level, of)
-            pieces = laying.with_gain(pieces, piece.start, gain)
+            gains[piece.key] = gain
             said.append(f"{gain:+.1f} dB: {levelling.words(gain, of)}.".replace("-", "−"))
-        return pieces
+        return tuple(replace(p, gain_db=gains[p.key]) if p.key in gains else p for p in pieces)
 
     unit = "dBFS" if aim == levelling.PEAK else "LUFS"
     words = f"{'every piece' if every else 'a piece'} brought to {level:g} {unit}".replace("-", "−")
-    _edit(desk, session_id, track_id, words, change, start, key if not every else 0, alone=True)
+    _edit(desk, session_id, track_id, words, change, start, 0 if every else key, alone=True, layers=every)
     loud = [s for s in said if "it will be heard" in s or "clip" in s]
     if len(said) == 1:
         return said[0]
@@ -173,11 +175,11 @@ def set_seam(desk: Desk, session_id: int, track_id: int, start: int, ms: str, sh
     _edit(desk, session_id, track_id, "a seam", change, start, piece)
 
 
-def move_seam(desk: Desk, session_id: int, track_id: int, start: int, to: int, snap: str = OFF) -> None:
+def move_seam(desk: Desk, session_id: int, track_id: int, start: int, to: int, snap: str = OFF, piece: int = 0) -> None:
     def change(edit: Edit, track: Track, pieces: Pieces, start: int) -> Pieces:
         return laying.move_seam(pieces, start, *_lands(desk, edit, track_id, snap, to))
 
-    _edit(desk, session_id, track_id, "a seam moved", change, start)
+    _edit(desk, session_id, track_id, "a seam moved", change, start, piece)
 
 
 def _lands(desk: Desk, edit: Edit, track_id: int, snap: str, *places: int) -> list[int]:
@@ -190,19 +192,25 @@ def _lands(desk: Desk, edit: Edit, track_id: int, snap: str, *places: int) -> li
 
 
 def _edit(
-    desk: Desk, session_id: int, track_id: int, what: str, change: Change, start: int, key: int = 0, alone: bool = False
+    desk: Desk, session_id: int, track_id: int, what: str, change: Change, start: int, key: int = 0,
+    alone: bool = False, layers: bool = False,
 ) -> None:
     """On the track as asked, and on those that are cut together with it wherever they have something there. What one of
     them cannot do is done on none, so that they stay whole. ``key`` finds the piece wherever it is by now, 0 is only
-    ``start``."""
+    ``start``; the edit is one of its layer, or with ``layers`` of all."""
     with editing(desk, session_id) as edit:
         track = edit.track(track_id)
-        if key:
-            start = laying.start_of(comping.heard(desk, edit.session, track), key)
+        found = laying.piece_of(pieces_in_use(edit.session, track.id), key, start)
+        start, layer = (found.start, found.layer) if found is not None else (start, 0)
         for other in [track] if alone else comping.tracks_with(edit.session, track):
-            comp = comping.in_use(desk, edit.db, edit.session, other)
+            comp = comping.in_use(edit.db, edit.session, other)
             try:
-                pieces = change(edit, other, comping.pieces_at(comp, edit.session), start)
+                pieces = comping.pieces_at(comp, edit.session)
+
+                def one(pieces: Pieces, other: Track = other) -> Pieces:
+                    return change(edit, other, pieces, start)
+
+                pieces = one(pieces) if layers else laying.on_layer(pieces, layer, one)
             except (NothingThere, NotNow):
                 if other is track:
                     raise

@@ -3,7 +3,8 @@
 from dataclasses import dataclass
 
 from cattailer.core.comps.comppiece import CompPiece
-from cattailer.core.comps.sounding import TakeSound, crossing, usual_seam
+from cattailer.core.comps.crossing import Meets
+from cattailer.core.comps.sounding import TakeSound, crossing
 from cattailer.core.comps.tightening import Drift, drift
 from cattailer.core.errors import NotFound
 from cattailer.core.time.timeline import clock_text
@@ -14,6 +15,8 @@ from cattailer.services.running.frame import Frame
 from cattailer.services.session import comping
 from cattailer.services.session.reading import get_session, load
 from cattailer.services.session.rows import take_counts, tempo_of
+from cattailer.services.sounding.comps import pieces_in_use
+from cattailer.services.sounding.meetings import meets_of
 from cattailer.services.sounding.takesounds import take_sounds
 from cattailer.services.stages.takes.tightening import ticks_of
 from cattailer.store.comps import Comp
@@ -23,9 +26,11 @@ from cattailer.store.models import Session, Track
 @dataclass(frozen=True)
 class PieceView:
     """``meets``: another piece ends where this one begins, take ``before``; ``seam`` is then (ms, shape) of what is
-    set, None for the usual one, and ``crossing`` where both sound, in timeline samples."""
+    set, None for the one that suits, ``lasts_ms`` how long it takes, and ``crossing`` where both sound, in timeline
+    samples."""
 
     key: int
+    layer: int
     start: int
     stop: int
     take: int
@@ -43,7 +48,7 @@ class PieceView:
     meets: bool
     before: int
     seam: tuple[float, str] | None
-    usual_ms: float
+    lasts_ms: float
     crossing: tuple[int, int]
 
 
@@ -59,6 +64,10 @@ class CutPage:
     stop: int
     ticks: list[int]
     drift: Drift
+
+    @property
+    def layers(self) -> int:
+        return max((p.layer for p in self.pieces), default=0) + 1
 
 
 def show(desk: Desk, session_id: int, track_id: int = 0, division: int = 1) -> CutPage:
@@ -96,25 +105,31 @@ def piece(desk: Desk, session_id: int, track_id: int, start: int, key: int = 0) 
 
 
 def _views(desk: Desk, session: Session, track: Track) -> list[PieceView]:
-    pieces = comping.heard(desk, session, track)
+    pieces, meets = pieces_in_use(session, track.id), meets_of(desk, session)
     sounds = take_sounds(desk, session, {p.take for p in pieces})
     numbers = comping.numbers_of(session, {p.take for p in pieces})
-    befores: list[CompPiece | None] = [None, *pieces][: len(pieces)]
-    return [_view(session, p, before, sounds, numbers) for p, before in zip(pieces, befores, strict=True)]
+    before: dict[int, CompPiece] = {}
+    out = []
+    for piece in pieces:
+        out.append(_view(session, piece, before.get(piece.layer), sounds, meets, numbers))
+        before[piece.layer] = piece
+    return out
 
 
 def _view(
-    session: Session, piece: CompPiece, before: CompPiece | None, sounds: dict[int, TakeSound], numbers: dict[int, int]
+    session: Session, piece: CompPiece, before: CompPiece | None, sounds: dict[int, TakeSound], meets: Meets,
+    numbers: dict[int, int],
 ) -> PieceView:
     rate = session.rate_hz
-    meets = before is not None and before.stop == piece.start
-    crossed = crossing(before, piece, sounds, rate) if before is not None and meets else (piece.start, piece.start)
+    before = before if before is not None and before.stop == piece.start else None
+    crossed = crossing(before, piece, sounds, rate, meets) if before is not None else None
+    lasts = crossed.stop - crossed.start if crossed else 0
     return PieceView(
-        piece.key, piece.start, piece.stop, piece.take, numbers.get(piece.take, 0), piece.take not in sounds,
-        clock_text(piece.start, rate), clock_text(piece.stop, rate), piece.samples / rate, piece.gain_db,
-        piece.flipped, milliseconds(piece.fade_in.samples, rate), piece.fade_in.shape,
-        milliseconds(piece.fade_out.samples, rate), piece.fade_out.shape, meets,
-        numbers.get(before.take, 0) if before is not None and meets else 0,
+        piece.key, piece.layer, piece.start, piece.stop, piece.take, numbers.get(piece.take, 0),
+        piece.take not in sounds, clock_text(piece.start, rate), clock_text(piece.stop, rate), piece.samples / rate,
+        piece.gain_db, piece.flipped, milliseconds(piece.fade_in.samples, rate), piece.fade_in.shape,
+        milliseconds(piece.fade_out.samples, rate), piece.fade_out.shape, before is not None,
+        numbers.get(before.take, 0) if before is not None else 0,
         (milliseconds(piece.seam.samples, rate), piece.seam.shape) if piece.seam is not None else None,
-        milliseconds(usual_seam(rate).samples, rate), crossed,
+        milliseconds(lasts, rate), crossed[:2] if crossed else (piece.start, piece.start),
     )

@@ -16,7 +16,9 @@ from cattailer.media import overview
 from cattailer.services.desk.desk import Desk
 from cattailer.services.session.editing import Edit, editing
 from cattailer.services.session.rows import tempo_of
-from cattailer.services.sounding.pieces import span_of_takes, spans_of
+from cattailer.services.sounding.ontop import spans_of
+from cattailer.services.sounding.pieces import span_of_takes
+from cattailer.services.sounding.takesounds import take_sounds
 from cattailer.store.comps import Phrase
 from cattailer.store.kept import Mark
 from cattailer.store.models import Session
@@ -193,12 +195,11 @@ def _markers(edit: Edit) -> list[int]:
 
 
 def _silences(desk: Desk, session: Session, track_id: int) -> list[Stretch]:
-    spans = [s for s in spans_of(desk, session, track_id).get(track_id, []) if s.offset == 0]
-    if not spans:
-        return []
-    newest = max(spans, key=lambda s: s.order)
-    found = overview.of_wave(Path(newest.path))
-    if found is None:
+    spans = [s for s in spans_of(session, track_id).get(track_id, []) if s.offset == 0]
+    newest = max(spans, key=lambda s: s.order, default=None)
+    sound = take_sounds(desk, session, [newest.take]).get(newest.take) if newest else None
+    found = overview.of_wave(Path(sound.own.path)) if sound else None
+    if newest is None or found is None:
         return []
     peaks = np.abs(found.fine.astype(np.float64)).max(axis=(1, 2)) / 32767.0
     return phrases.by_silence(peaks, overview.BUCKET, session.rate_hz, newest.start)

@@ -8,6 +8,7 @@ from sqlalchemy.orm import selectinload
 
 from cattailer.core.comps.cells import shares
 from cattailer.core.comps.comppiece import CompPiece
+from cattailer.core.comps.crossing import Meets
 from cattailer.core.comps.sounding import TakeSound, crossing
 from cattailer.core.gear.rates import rescaled
 from cattailer.core.takes.marks import MISHAP, NOTE
@@ -20,6 +21,8 @@ from cattailer.services.running.frame import Frame
 from cattailer.services.session import comping
 from cattailer.services.session.reading import load
 from cattailer.services.session.rows import take_counts, tempo_of
+from cattailer.services.sounding.comps import pieces_in_use
+from cattailer.services.sounding.meetings import meets_of
 from cattailer.services.sounding.takesounds import take_sounds
 from cattailer.services.stages.takes.phrasing import phrases_of, stretch_of
 from cattailer.store.comps import CellMark
@@ -130,7 +133,7 @@ def _page(
     count = db.scalar(select(func.count()).select_from(Take).join(Run).where(*of_track, ~Run.folded)) or 0
     folded = db.execute(select(Run.id, Run.number).join(Take).where(*of_track, Run.folded).order_by(Run.number.desc()))
     stretches = [(p, stretch_of(p, session)) for p in phrases_of(db, session)]
-    pieces = comping.heard(desk, session, track)
+    pieces = pieces_in_use(session, track.id)
     sounds = take_sounds(desk, session, {*(t.id for t in listed), *(p.take for p in pieces)})
     marks, noted = _marks(db, listed), _noted(db, session, listed)
     tempo = tempo_of(session)
@@ -153,8 +156,8 @@ def _page(
         shown, tracks, track.id, track.name, [(t.id, t.name) for t in comping.tracks_with(session, track)[1:]], heads,
         rows, [(run, number) for run, number in folded], count - len(listed), comps,
         track.comp_id if track.comp_id in names else 0, names.get(track.comp_before or 0, ""),
-        _seams(session, pieces, sounds, numbers), _missing(gone, numbers), _hearing(session, track),
-        heads[0].start if heads else 0, heads[-1].stop if heads else 0,
+        _seams(session, pieces, sounds, meets_of(desk, session), numbers), _missing(gone, numbers),
+        _hearing(session, track), heads[0].start if heads else 0, heads[-1].stop if heads else 0,
     )
 
 
@@ -202,17 +205,20 @@ def _noted(db: orm.Session, session: Session, takes: list[Take]) -> dict[str, li
 
 
 def _seams(
-    session: Session, pieces: Sequence[CompPiece], sounds: dict[int, TakeSound], numbers: dict[int, int]
+    session: Session, pieces: Sequence[CompPiece], sounds: dict[int, TakeSound], meets: Meets, numbers: dict[int, int]
 ) -> list[Seam]:
     out, tempo = [], tempo_of(session)
-    for before, after in zip(pieces, pieces[1:], strict=False):
-        if before.stop != after.start or (before.goes_on_in(after) and after.seam is None):
+    last: dict[int, CompPiece] = {}
+    for after in pieces:
+        before, last[after.layer] = last.get(after.layer), after
+        if before is None or before.stop != after.start or (before.goes_on_in(after) and after.seam is None):
             continue
-        start, stop = crossing(before, after, sounds, session.rate_hz)
+        crossed = crossing(before, after, sounds, session.rate_hz, meets)
+        lasts = crossed.stop - crossed.start if crossed else 0
         out.append(Seam(
             after.start, rulers.words(after.start, tempo, session.ruler),
-            (numbers.get(before.take, 0), numbers.get(after.take, 0)), milliseconds(stop - start, session.rate_hz),
-            after.seam.shape if after.seam else "",
+            (numbers.get(before.take, 0), numbers.get(after.take, 0)), milliseconds(lasts, session.rate_hz),
+            crossed.shape if crossed else "",
         ))
     return out
 

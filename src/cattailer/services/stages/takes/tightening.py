@@ -2,6 +2,7 @@
 
 import numpy as np
 
+from cattailer.core.comps.laying import piece_of
 from cattailer.core.comps.tightening import drift, tightened
 from cattailer.core.errors import NotNow, Refusal
 from cattailer.core.gear.rates import rescaled
@@ -30,7 +31,7 @@ def find(desk: Desk, session_id: int, track_id: int) -> int:
     found = notes_of(pieces, rate)
     with editing(desk, session_id) as edit:
         track = edit.track(track_id)
-        comp = comping.in_use(desk, edit.db, edit.session, track)
+        comp = comping.in_use(edit.db, edit.session, track)
         if len(found) > MOST_TICKS:
             raise Refusal(f"These are more than {MOST_TICKS:,} notes; none was kept. Cut the track into parts first.")
         comp.ticks = [*found, rate]
@@ -58,7 +59,7 @@ def set_tick(desk: Desk, session_id: int, track_id: int, at: int, to: int | None
     """Moves the tick near ``at`` to another place; without one it is taken out, or put in where none is near."""
     with editing(desk, session_id) as edit:
         track = edit.track(track_id)
-        comp = comping.in_use(desk, edit.db, edit.session, track)
+        comp = comping.in_use(edit.db, edit.session, track)
         ticks = ticks_of(comp, edit.session.rate_hz)
         near = min(ticks, key=lambda t: abs(t - at), default=None)
         if near is not None and abs(near - at) > NEAR_MS * edit.session.rate_hz / 1000.0:
@@ -72,19 +73,24 @@ def set_tick(desk: Desk, session_id: int, track_id: int, at: int, to: int | None
         edit.what = f"{track.name}: a tick {did}"
 
 
-def tighten(desk: Desk, session_id: int, track_id: int, division: int, strength: float) -> str:
-    """Notes go to the grid in a comp of its own, in use from then on, so that one key hears what was before; tracks
-    that are cut together move together. Raises NotNow where no notes were found yet. Returns words."""
+def tighten(desk: Desk, session_id: int, track_id: int, division: int, strength: float, piece: int = 0) -> str:
+    """Notes go to the grid, all of them or those of one piece, in a comp of its own, in use from then on, so that one
+    key hears what was before; tracks that are cut together move together. Raises NotNow where no notes were found yet.
+    Returns words."""
     with editing(desk, session_id) as edit:
         session, track = edit.session, edit.track(track_id)
-        comp = comping.in_use(desk, edit.db, session, track)
+        comp = comping.in_use(edit.db, session, track)
         ticks, tempo = ticks_of(comp, session.rate_hz), tempo_of(session)
         if not ticks:
             raise NotNow("No notes were found yet. Press “Find notes” first; nothing was moved.")
+        chosen = piece_of(comping.pieces_at(comp, session), piece, 0) if piece else None
+        within = (chosen.start, chosen.stop) if chosen else None
+        if within is not None and not any(within[0] <= at < within[1] for at in ticks):
+            raise NotNow("No note was found in this piece. Nothing was moved.")
         was = drift(ticks, tempo, division)
         for other in comping.tracks_with(session, track):
-            old = comping.in_use(desk, edit.db, session, other)
-            pieces, moved = tightened(comping.pieces_at(old, session), ticks, tempo, division, strength)
+            old = comping.in_use(edit.db, session, other)
+            pieces, moved = tightened(comping.pieces_at(old, session), ticks, tempo, division, strength, within)
             name = f"{old.name.partition(', tight')[0]}, tight {strength * 100:.0f} %"
             made = comping.make(edit.db, session, other, comping.free_name(edit.db, other, name), pieces)
             made.ticks = [*moved, session.rate_hz] if other is track else []

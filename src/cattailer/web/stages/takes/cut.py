@@ -49,6 +49,7 @@ class Tick(OfPiece):
 class Tightened(OnTrack):
     division: int = Field(default=1, ge=1, le=6)
     percent: Figure = Field(default=100.0, ge=0, le=100)
+    piece: Number = 0
 
 
 class Split(OfPiece):
@@ -175,7 +176,7 @@ def tick(session_id: int) -> Response:
 @blueprint.post("/tighten")
 def tighten(session_id: int) -> Response:
     wish = form(Tightened)
-    return said(tightening.tighten(desk(), session_id, wish.track, wish.division, wish.percent / 100.0))
+    return said(tightening.tighten(desk(), session_id, wish.track, wish.division, wish.percent / 100.0, wish.piece))
 
 
 @blueprint.post("/erase")
@@ -202,14 +203,14 @@ def take_away(session_id: int) -> Response:
 @blueprint.post("/trim")
 def trim(session_id: int) -> Response:
     wish = form(Trim)
-    cutting.trim(desk(), session_id, wish.track, wish.at, wish.start, wish.stop, wish.snap)
+    cutting.trim(desk(), session_id, wish.track, wish.at, wish.start, wish.stop, wish.snap, wish.piece)
     return done()
 
 
 @blueprint.post("/move")
 def move(session_id: int) -> Response:
     wish = form(Moved)
-    cutting.move(desk(), session_id, wish.track, wish.at, wish.by, wish.snap)
+    cutting.move(desk(), session_id, wish.track, wish.at, wish.by, wish.snap, wish.piece)
     return done()
 
 
@@ -261,5 +262,5 @@ def seam(session_id: int) -> Response:
 @blueprint.post("/seam/move")
 def move_seam(session_id: int) -> Response:
     wish = form(SeamMoved)
-    cutting.move_seam(desk(), session_id, wish.track, wish.at, wish.to, wish.snap)
+    cutting.move_seam(desk(), session_id, wish.track, wish.at, wish.to, wish.snap, wish.piece)
     return done()

@@ -35,6 +35,12 @@ class Cell(Form):
     phrase: Number = 0
 
 
+class Chosen(Cell):
+    """In place of what is heard there, or together with it."""
+
+    layered: bool = False
+
+
 class Rated(Cell):
     rating: Text
 
@@ -127,8 +133,8 @@ def used_wave(session_id: int) -> Response:
 
 @blueprint.post("/choose")
 def choose(session_id: int) -> Response:
-    wish = form(Cell)
-    choosing.choose(desk(), session_id, wish.take, wish.phrase)
+    wish = form(Chosen)
+    choosing.choose(desk(), session_id, wish.take, wish.phrase, wish.layered)
     return done()
 
 

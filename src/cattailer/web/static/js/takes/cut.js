@@ -5,7 +5,7 @@ import { isOwnKey, lettersAreKeys } from "../page/keys.js";
 import { say } from "../page/messages.js";
 import { forgetColours, paint } from "../page/canvas.js";
 import { on } from "../page/socket.js";
-import { LANE, overview, picture } from "./cutpicture.js";
+import { LANE, layerAt, overview, picture, rowOf } from "./cutpicture.js";
 import { drawSeam } from "./seamwave.js";
 
 const GRIP = 7;
@@ -63,7 +63,7 @@ function pieces() {
   return [...document.querySelectorAll("[data-piece]")].map((line) => ({
     key: Number(line.dataset.piece), start: Number(line.dataset.start), stop: Number(line.dataset.stop), number: line.dataset.number,
     fades: line.dataset.fades.split(",").map((ms) => (Number(ms) * rate) / 1000), crossing: line.dataset.crossing.split(",").map(Number),
-    meets: Number(line.dataset.meets), line,
+    meets: Number(line.dataset.meets), layer: Number(line.dataset.layer), line,
   }));
 }
 
@@ -158,7 +158,7 @@ async function lookAt() {
   if (found === null) { lookedAt = ""; return; }
   panel.innerHTML = found;
   htmx.process(panel);
-  drawSeam(panel, (at, to) => post("move-seam", { at, to }));
+  drawSeam(panel, (at, to) => post("move-seam", { at: 0, piece: chosen, to }));
 }
 
 function post(what, values) {
@@ -218,7 +218,8 @@ function place(event) {
 function under(event) {
   const at = place(event);
   const reach = (GRIP / event.target.clientWidth) * span();
-  const all = pieces();
+  const layer = layerAt(pieces(), event.offsetY, event.target.clientHeight);
+  const all = pieces().filter((p) => p.layer === layer);
   if (event.offsetY < LANE) {
     const tick = ticks().find((t) => Math.abs(t - at) < reach);
     return tick === undefined ? { what: "stretch", from: at } : { what: "tick", tick, from: at };
@@ -257,7 +258,8 @@ function moveOver(event) {
   c.strokeStyle = paint("cattail");
   c.lineWidth = 2;
   const by = at - drag.from;
-  if (drag.what === "move") c.strokeRect(x(drag.piece.start + by), LANE + 3, x(drag.piece.stop) - x(drag.piece.start), height - LANE - 6);
+  const [top, bottom] = rowOf(pieces(), drag.piece?.layer ?? 0, height);
+  if (drag.what === "move") c.strokeRect(x(drag.piece.start + by), top + 3, x(drag.piece.stop) - x(drag.piece.start), bottom - top - 6);
   else { c.beginPath(); c.moveTo(x(at), LANE); c.lineTo(x(at), height); c.stroke(); }
 }
 
@@ -272,11 +274,12 @@ function letGo(event) {
     return;
   }
   if (event.type === "pointercancel") { draw(); return; }
+  const of = { at: 0, piece: done.piece?.key };
   if (done.what === "tick") post("tick", { at: done.tick, to: at });
-  if (done.what === "move-seam") post("move-seam", { at: done.piece.start, to: at });
-  if (done.what === "start") post("trim", { at: done.piece.start, start: at, stop: done.piece.stop });
-  if (done.what === "stop") post("trim", { at: done.piece.start, start: done.piece.start, stop: at });
-  if (done.what === "move") post("move", { at: done.piece.start, by: Math.round(at - done.from) });
+  if (done.what === "move-seam") post("move-seam", { ...of, to: at });
+  if (done.what === "start") post("trim", { ...of, start: at, stop: done.piece.stop });
+  if (done.what === "stop") post("trim", { ...of, start: done.piece.start, stop: at });
+  if (done.what === "move") post("move", { ...of, by: Math.round(at - done.from) });
 }
 
 function roll(event) {

@@ -3,6 +3,18 @@ import { LIFT, paint, prepared } from "../page/canvas.js";
 
 export const LANE = 20; // the strip above, where a stretch is chosen
 
+// Layers lie below one another.
+export function rowOf(pieces, layer, height) {
+  const rows = pieces.reduce((most, p) => Math.max(most, p.layer + 1), 1);
+  const high = (height - LANE) / rows;
+  return [LANE + layer * high, LANE + (layer + 1) * high];
+}
+
+export function layerAt(pieces, y, height) {
+  const [top, bottom] = rowOf(pieces, 0, height);
+  return Math.max(0, Math.floor((y - LANE) / (bottom - top)));
+}
+
 export function picture(canvas, { window, pieces, chosen, stretch, wave, position, ticks }) {
   const area = prepared(canvas);
   if (!area) return;
@@ -14,7 +26,8 @@ export function picture(canvas, { window, pieces, chosen, stretch, wave, positio
   for (const p of pieces) {
     if (p.stop < window[0] || p.start > window[1]) continue;
     c.fillStyle = paint(p.key === chosen ? "band" : "raised");
-    c.fillRect(from(p.start) + 1, LANE + 2, from(p.stop) - from(p.start) - 2, height - LANE - 4);
+    const [top, bottom] = rowOf(pieces, p.layer, height);
+    c.fillRect(from(p.start) + 1, top + 2, from(p.stop) - from(p.start) - 2, bottom - top - 4);
   }
   if (stretch) {
     c.fillStyle = paint("band");
@@ -47,20 +60,21 @@ export function picture(canvas, { window, pieces, chosen, stretch, wave, positio
   for (const p of pieces) {
     if (p.stop < window[0] || p.start > window[1]) continue;
     const [left, right] = [from(p.start), from(p.stop)];
+    const [top, bottom] = rowOf(pieces, p.layer, height);
     c.strokeStyle = paint(p.key === chosen ? "ink" : "soft");
     c.lineWidth = p.key === chosen ? 2 : 1;
-    c.strokeRect(left + 0.5, LANE + 2.5, right - left - 1, height - LANE - 5);
+    c.strokeRect(left + 0.5, top + 2.5, right - left - 1, bottom - top - 5);
     c.fillStyle = paint("ink");
-    if (right - left > 56) c.fillText(`take ${p.number}`, Math.max(left, 0) + 6, LANE + 17);
+    if (right - left > 56) c.fillText(`take ${p.number}`, Math.max(left, 0) + 6, top + 17);
     c.strokeStyle = paint("ink");
     c.lineWidth = 1.5;
-    if (p.fades[0]) { c.beginPath(); c.moveTo(left, height - 4); c.lineTo(from(p.start + p.fades[0]), LANE + 4); c.stroke(); }
-    if (p.fades[1]) { c.beginPath(); c.moveTo(right, height - 4); c.lineTo(from(p.stop - p.fades[1]), LANE + 4); c.stroke(); }
+    if (p.fades[0]) { c.beginPath(); c.moveTo(left, bottom - 4); c.lineTo(from(p.start + p.fades[0]), top + 4); c.stroke(); }
+    if (p.fades[1]) { c.beginPath(); c.moveTo(right, bottom - 4); c.lineTo(from(p.stop - p.fades[1]), top + 4); c.stroke(); }
     if (p.crossing[1] > p.crossing[0]) {
       const [one, two] = p.crossing.map(from);
       c.beginPath();
-      c.moveTo(one, height - 4); c.lineTo(two, LANE + 4);
-      c.moveTo(one, LANE + 4); c.lineTo(two, height - 4);
+      c.moveTo(one, bottom - 4); c.lineTo(two, top + 4);
+      c.moveTo(one, top + 4); c.lineTo(two, bottom - 4);
       c.stroke();
     }
   }

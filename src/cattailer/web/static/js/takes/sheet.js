@@ -134,6 +134,7 @@ function key(event) {
     Home: () => go(down, 0), End: () => go(down, row.length - 1),
     Enter: () => (event.shiftKey ? act("hear", cell) : alone()),
     ...(event.shiftKey ? {} : { " ": () => act("choose", cell) }),
+    l: () => act("choose", cell, { layered: true }),
     v: () => act("choose", cell), V: () => act("choose", cell, { phrase: 0 }), e: () => document.querySelector('#close-up [data-does="note"]')?.focus(),
     "+": () => act("rate", cell, { rating: "good" }), "/": () => act("rate", cell, { rating: "maybe" }), "-": () => act("rate", cell, { rating: "no" }),
   }[event.key];
