@@ -123,7 +123,7 @@ def hear(
 @main.command()
 @click.argument("title", metavar="SESSION")
 @click.option("--out", type=click.Path(file_okay=False, path_type=Path), required=True)
-@click.option("--as-it-lies", is_flag=True, help="Each file begins with its track's first piece, not with bar 1.")
+@click.option("--as-it-lies", is_flag=True, help="The files begin with the first sound of any, not with bar 1.")
 @click.option("--tracks", help="Names with commas. [all with sound]")
 @click.option("--json", "as_json", is_flag=True, help="Print one JSON document.")
 def comp(title: str, out: Path, as_it_lies: bool, tracks: str | None, as_json: bool) -> None:

@@ -34,7 +34,7 @@ class Summed:
                 level *= db(mix.forward_db / 2 if own else -mix.forward_db / 2)
             if kind == "track":
                 track = self.track(int(number))
-                if main and not self.sounds_in_main(track):
+                if main and not self.sounds_in_main(track, False):
                     continue
                 listen = cell.listen(track.listen)
                 fader = db(track.fader_db)
@@ -48,7 +48,7 @@ class Summed:
                 end = self.end(start)
                 if main and end.muted:
                     continue
-                sound = self.summed(start, main)
+                sound = self.summed(start, main, getattr(end, "soloed", False))
                 sound = sound if cell.pan is None else panned(sound, cell.pan)
                 out += level * sound * (db(end.fader_db) if main or mix.after_fader else 1.0)
         return out
@@ -60,9 +60,10 @@ class Summed:
         kind, number = key.split(":")
         return next(e for e in (self.plan.groups if kind == "group" else self.plan.returns) if e.id == int(number))
 
-    def sounds_in_main(self, track: TrackPlan) -> bool:
-        soloed = any(t.soloed for t in self.plan.tracks)
-        return not track.muted and (track.soloed or not soloed)
+    def sounds_in_main(self, track: TrackPlan, through: bool) -> bool:
+        """``through``: by a way through a group that is soloed."""
+        soloed = any(end.soloed for end in (*self.plan.tracks, *self.plan.groups))
+        return not track.muted and (track.soloed or through or not soloed)
 
     def part(self, track: TrackPlan, listen: Listen, which: str) -> Sound:
         """The live or the captured part of a track as somebody listens to it, behind its effects."""
@@ -73,7 +74,7 @@ class Summed:
             return sound if listen.point == "raw" else effected(sound, track.effects, self.plan.rate_hz)
         return effected(self.taken[place] * (got.captured * db(track.playback_db)), track.effects, self.plan.rate_hz)
 
-    def summed(self, key: str, main: bool) -> Sound:
+    def summed(self, key: str, main: bool, through: bool) -> Sound:
         out = np.zeros((2, self.samples))
         for start, target in self.plan.routes:
             cell = self.cells.get((start, target), Cell(start, target))
@@ -81,11 +82,11 @@ class Summed:
                 continue
             if start.startswith("track"):
                 track = self.track(int(start.split(":")[1]))
-                if not main or self.sounds_in_main(track):
+                if not main or self.sounds_in_main(track, through):
                     parts = self.part(track, track.listen, "live") + self.part(track, track.listen, "captured")
                     out += db(cell.level_db + track.fader_db) * panned(parts, track.pan)
             elif not (main and self.end(start).muted):
-                out += db(cell.level_db + self.end(start).fader_db) * self.summed(start, main)
+                out += db(cell.level_db + self.end(start).fader_db) * self.summed(start, main, through or getattr(self.end(start), "soloed", False))
         return effected(out, self.end(key).effects, self.plan.rate_hz)
 
 

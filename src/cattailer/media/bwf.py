@@ -165,15 +165,15 @@ class BwfWriter:
         self.path = path
         self.format = fmt
         self.frames = 0
-        self._dither = np.random.default_rng(origin.start & 0xFFFF) if fmt.bits == 16 else None
+        self._dither = np.random.default_rng(origin.start & 0xFFFF)
         self._file = begin(disk, path, header(origin, fmt))
 
     @property
     def _end(self) -> int:
         return HEADER_BYTES + self.frames * self.format.frame_bytes
 
-    def write(self, block: NDArray[np.float32]) -> None:
-        """Appends ``block``, shape (channels, samples)."""
+    def write(self, block: NDArray[np.float32] | NDArray[np.float64]) -> None:
+        """Appends ``block``, shape (channels, samples), with dither where a sample lies between two words."""
         self.append(memoryview(pack(block, self.format.bits, self._dither)))
 
     def append(self, data: memoryview) -> None:

@@ -29,7 +29,7 @@ def convert(
     fmt = replace(info.format, rate_hz=rate_hz)
     wanted = rescaled(info.frames, info.format.rate_hz, rate_hz)
     stream = soxr.ResampleStream(info.format.rate_hz, rate_hz, fmt.channels, dtype="float64", quality="VHQ")
-    dither = np.random.default_rng(wanted) if fmt.bits == 16 else None
+    dither = np.random.default_rng(wanted)
     path.parent.mkdir(exist_ok=True)
     writer = bwf.BwfWriter(path, fmt, origin)
     crc = 0
@@ -41,7 +41,7 @@ def convert(
             if last:
                 made = np.pad(made, ((0, max(0, wanted - writer.frames - len(made))), (0, 0)))
             made = made[: wanted - writer.frames]
-            data = pcm.interleaved(pcm.words(np.ascontiguousarray(made.T, np.float32), fmt.bits, dither))
+            data = pcm.interleaved(pcm.words(np.ascontiguousarray(made.T), fmt.bits, dither))
             writer.append(data)
             crc = zlib.crc32(data, crc)
             if not tell(min(info.frames, at + PIECE)):

@@ -27,7 +27,7 @@ class _Written:
         self.path, self._bits, self._crc = folder / file.path, fmt.bits, 0
         self.writer = bwf.BwfWriter(self.path, fmt, origin_of(header, file))
         self._meter = BlockMeter(fmt.channels, fmt.bits)
-        self._dither = np.random.default_rng((header.number, file.track)) if fmt.bits == 16 else None
+        self._dither = np.random.default_rng((header.number, file.track))
 
     def add(self, block: Floats) -> None:
         own = np.ascontiguousarray(block[self._channels])

@@ -9,19 +9,23 @@ BITS = (16, 24, 32)
 """32 is IEEE float."""
 
 
-def words(block: Floats, bits: int, dither: np.random.Generator | None = None) -> NDArray[np.uint8]:
+def words(
+    block: Floats | NDArray[np.float64], bits: int, dither: np.random.Generator | None = None
+) -> NDArray[np.uint8]:
     """The bytes of every sample of ``block``, shape (channels, samples), values -1 to 1.
 
-    Shape (channels, samples, bytes a sample). 24 bit and float are exact for a 24-bit converter's
-    words. 16 bit rounds, with triangular dither of two steps peak to peak when ``dither`` is
-    given. Beyond full scale is clipped.
+    Shape (channels, samples, bytes a sample). A sample that is a word of that depth already stays what it is: silence,
+    a converter's words, a file that nobody changed. What lies between two words is rounded, with triangular dither of
+    two steps peak to peak when ``dither`` is given. Beyond full scale is clipped.
     """
     if bits == 32:
         return block.astype("<f4", order="C").view(np.uint8).reshape(*block.shape, 4)
     step = np.float32(2 ** (bits - 1))
-    scaled = block * step
-    if bits == 16 and dither is not None:
-        scaled += dither.random(scaled.shape, np.float32) - dither.random(scaled.shape, np.float32)
+    scaled = block * step if dither is None else block.astype(np.float64) * float(step)
+    if dither is not None:
+        between = scaled != np.rint(scaled)
+        if between.any():
+            scaled += (dither.random(scaled.shape) - dither.random(scaled.shape)) * between
     np.rint(scaled, out=scaled)
     np.clip(scaled, -step, step - 1, out=scaled)
     if bits == 16:
@@ -38,7 +42,7 @@ def interleaved(made: NDArray[np.uint8]) -> memoryview:
     return np.ascontiguousarray(made.transpose(1, 0, 2)).reshape(-1).data
 
 
-def pack(block: Floats, bits: int, dither: np.random.Generator | None = None) -> bytes:
+def pack(block: Floats | NDArray[np.float64], bits: int, dither: np.random.Generator | None = None) -> bytes:
     """``block`` as a file holds it; see ``words``."""
     return bytes(interleaved(words(block, bits, dither)))
 

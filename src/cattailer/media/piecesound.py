@@ -46,14 +46,26 @@ class PieceReader:
 def heard_between(
     pieces: Sequence[Piece], start: int, stop: int, channels: int = 1, read: Read | None = None
 ) -> Floats:
-    """What is heard of the pieces of one track in [start, stop), shape (channels, samples). Where several sound they
-    are added in float64, so that one rounding is all that happens to a sample."""
-    reader = read or PieceReader()
+    """What is heard of the pieces of one track in [start, stop), shape (channels, samples): one rounding is all that
+    happens to a sample."""
     touching = [piece for piece in pieces if piece.start < stop and piece.start + piece.samples > start]
-    rows = np.zeros((channels, stop - start), np.float64 if len(touching) > 1 else np.float32)
+    if len(touching) > 1:
+        return heard_exactly(touching, start, stop, channels, read).astype(np.float32)
+    rows = np.zeros((channels, stop - start), np.float32)
     for piece in touching:
-        _add(rows, piece, start, reader)
-    return rows.astype(np.float32, copy=False)
+        _add(rows, piece, start, read or PieceReader())
+    return rows
+
+
+def heard_exactly(
+    pieces: Sequence[Piece], start: int, stop: int, channels: int = 1, read: Read | None = None
+) -> Doubles:
+    """What is heard of the pieces of one track in [start, stop), before it is rounded."""
+    rows, reader = np.zeros((channels, stop - start)), read or PieceReader()
+    for piece in pieces:
+        if piece.start < stop and piece.start + piece.samples > start:
+            _add(rows, piece, start, reader)
+    return rows
 
 
 def _add(rows: Floats | Doubles, piece: Piece, start: int, read: Read) -> None:

@@ -56,6 +56,11 @@ def test_gain_to_a_peak_or_a_loudness_and_what_becomes_of_the_noise() -> None:
     louder = levelling.measured(sound * np.float32(10 ** (gain / 20)), RATE)
     assert louder.loudness_lufs == pytest.approx(-16.0, abs=0.1)
     assert of.noise_dbfs == pytest.approx(-80.0, abs=2.0)
+    for aim, level in (("peak", 0.0), ("peak", -14.03), ("loudness", -16.0)):
+        gain, _ = levelling.brought(aim, level, sound, RATE)
+        again = levelling.measured((sound * 10 ** (gain / 20)).astype(np.float32), RATE)
+        found = again.peak_dbfs if aim == "peak" else again.loudness_lufs
+        assert level - 0.001 < found <= level, "exact, and never above"
     assert "it will not be heard" in levelling.words(6.0, of)
     assert "comes up by 20.0 dB to −60 dBFS, it will be heard" in levelling.words(20.0, of)
     assert "clip" in levelling.words(21.0, of)

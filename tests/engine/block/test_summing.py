@@ -38,8 +38,10 @@ def plans(draw: Any) -> Plan:
             soloed=draw(st.integers(0, 4)) == 0, listen=listens(), live_db=draw(levels), playback_db=draw(levels),
             effects=draw(strips),
         ))
-    groups = tuple(GroupPlan(n + 1, f"G{n}", draw(levels), muted=draw(st.booleans()), effects=draw(strips))
-                   for n in range(draw(st.integers(0, 2))))
+    groups = tuple(
+        GroupPlan(n + 1, f"G{n}", draw(levels), draw(st.integers(0, 3)) == 0, draw(st.booleans()), draw(strips))
+        for n in range(draw(st.integers(0, 2)))
+    )
     returns = tuple(ReturnPlan(n + 1, f"R{n}", draw(levels), effects=draw(strips)) for n in range(draw(st.integers(0, 2))))
     own = draw(st.sets(st.integers(1, 4)))
     mixes = (MixPlan(1, "Main", (0, 1), -6.0), *(

@@ -10,7 +10,7 @@ from cattailer.core.comps.comppiece import HIGHEST_GAIN_DB, LOWEST_GAIN_DB
 from cattailer.core.errors import Refusal
 from cattailer.core.sound.loudness import Loudness, lufs
 from cattailer.core.sound.noisefloor import LevelSpread
-from cattailer.core.units import decibels
+from cattailer.core.units import amplitude, decibels
 
 PEAK, LOUDNESS = "peak", "loudness"
 AIMS = {PEAK: "peak, dBFS", LOUDNESS: "loudness, LUFS"}
@@ -39,19 +39,37 @@ def measured(sound: NDArray[np.float32], rate_hz: int) -> PieceLevel:
     return PieceLevel(peak, level, float(np.max(spread.floor_dbfs())))
 
 
+UNDER_DB, NEAR_DB, MOST_ROUNDS = 1e-6, 1e-4, 4
+"""A piece is brought that little below what was asked, and at least that near: never above it, however its samples are
+rounded."""
+
+
 def gain_to(aim: str, level: float, of: PieceLevel) -> float:
-    """In dB, to a tenth. Raises Refusal for an aim that does not exist, for silence, and beyond what a piece can
-    have."""
+    """In dB, exactly. Raises Refusal for an aim that does not exist, for silence, and beyond what a piece can have."""
     if aim not in AIMS or not -80.0 <= level <= 0.0:
         raise Refusal("A piece is brought to a peak or a loudness between −80 and 0. Nothing was changed.")
     now = of.peak_dbfs if aim == PEAK else of.loudness_lufs
     if not now > -120.0:
         raise Refusal("This piece is silent, so no gain brings it anywhere. Nothing was changed.")
-    gain = round(level - now, 1)
+    gain = level - now - UNDER_DB
     if not LOWEST_GAIN_DB <= gain <= HIGHEST_GAIN_DB:
         most = f"a piece has at most +{HIGHEST_GAIN_DB:.0f}"
         raise Refusal(f"That would take {gain:+.1f} dB, and {most}. Nothing was changed.".replace("-", "−"))
     return gain
+
+
+def brought(aim: str, level: float, sound: NDArray[np.float32], rate_hz: int) -> tuple[float, PieceLevel]:
+    """The gain in dB that brings sound of shape (channels, samples) to a level, measured again at that gain, and what
+    it was before: quiet stretches may begin to count in its loudness. Raises Refusal as ``gain_to`` does."""
+    of = measured(sound, rate_hz)
+    gain = gain_to(aim, level, of)
+    for _ in range(MOST_ROUNDS):
+        again = measured((sound * amplitude(gain)).astype(np.float32), rate_hz)
+        over = (again.peak_dbfs if aim == PEAK else again.loudness_lufs) - level
+        if -NEAR_DB < over <= 0.0:
+            break
+        gain -= over + UNDER_DB
+    return gain, of
 
 
 def words(gain_db: float, of: PieceLevel) -> str:

@@ -1,7 +1,8 @@
 """Which voices a plan has, and what leads where: through groups and returns to the mixes.
 
 What a group or return sounds differs by who hears it: mutes and solos act on the main mix only, and choices of
-listening never on capture.
+listening never on capture. Where anything is soloed, the main mix plays the ways that lead through it, and no others: a
+solo takes away and never adds.
 """
 
 from dataclasses import dataclass, field
@@ -10,13 +11,15 @@ from cattailer.core.errors import Refusal
 from cattailer.core.mix.cells import Cell
 from cattailer.core.mix.effects import Effects
 from cattailer.core.mix.flow import APART, OF_CLICK, OF_GUIDE, VOICE, Voice, is_inside
-from cattailer.core.mix.gains import STRAIGHT, Sides, audible_in_main, pan_gains
+from cattailer.core.mix.gains import STRAIGHT, Sides, pan_gains
 from cattailer.core.mix.listening import AUTO, CHANNEL, OFF, RAW, THROUGH, Listen
 from cattailer.core.patch.ends import CLICK, GUIDE, group_end, mix_end, return_end, track_end
 from cattailer.core.plan import SOFTWARE_CHANNELS, GroupPlan, MixPlan, Plan, ReturnPlan, TrackPlan
 from cattailer.core.units import amplitude
 
 MAIN, EARS, FEED_LIVE, FEED_MADE = "main", "ears", "live feed", "made feed"
+SOLOED = "main, soloed"
+"""The main mix behind an end that is soloed: all that leads to it sounds."""
 NO_EFFECTS = Effects()
 
 
@@ -56,7 +59,7 @@ class Ways:
         self._tracks = {track_end(t.id): n for n, t in enumerate(plan.tracks)}
         self._groups = {group_end(g.id): g for g in plan.groups}
         self._returns = {return_end(r.id): r for r in plan.returns}
-        self._audible = audible_in_main(plan)
+        self._solos = any(t.soloed for t in plan.tracks) or any(g.soloed for g in plan.groups)
         self._inside = [is_inside(plan, n) for n in range(len(plan.tracks))]
         self._fader = [amplitude(t.fader_db) for t in plan.tracks]
         self._voice_of: dict[tuple[int, str, bool, bool, bool, bool, bool], int] = {}
@@ -103,7 +106,7 @@ class Ways:
         place = self._tracks.get(start)
         if place is not None:
             track = self.plan.tracks[place]
-            if main and track.id not in self._audible:
+            if not self._sounds(track, world):
                 level = 0.0
             if not main and mix.forward_db:
                 level *= amplitude(mix.forward_db / 2 * (1 if track.id in mix.own else -1))
@@ -122,7 +125,18 @@ class Ways:
         if not main and mix.forward_db:
             level *= amplitude(-mix.forward_db / 2)
         level *= amplitude(end.fader_db) if fader else 1.0
-        node.lead(self._sum(start, world), STRAIGHT if pan is None else pan_gains(pan, 2), level)
+        node.lead(self._sum(start, self._behind(end, world)), STRAIGHT if pan is None else pan_gains(pan, 2), level)
+
+    def _sounds(self, track: TrackPlan, world: str) -> bool:
+        """Whether a track goes into a world by a way of its own."""
+        if world not in (MAIN, SOLOED):
+            return True
+        return not track.muted and (world == SOLOED or not self._solos or track.soloed)
+
+    @staticmethod
+    def _behind(end: GroupPlan | ReturnPlan, world: str) -> str:
+        """The world of what leads to a group or return."""
+        return SOLOED if world == MAIN and isinstance(end, GroupPlan) and end.soloed else world
 
     def _end(self, key: str) -> GroupPlan | ReturnPlan | None:
         return self._groups.get(key) or self._returns.get(key)
@@ -227,8 +241,8 @@ class Ways:
         if alike:
             self._known[name] = alike[0]
             return alike[0]
-        if world == MAIN and key in self._sums:
-            node.key += APART
+        if world in (MAIN, SOLOED):
+            node.key += APART * len(self._sums.get(key, ()))
         elif world in (FEED_LIVE, FEED_MADE):
             node.key = name
         self._known[name] = self._add(node)
@@ -246,13 +260,12 @@ class Ways:
                 if not live:
                     self._lead_printed(node, place, gains, level, True)
             else:
-                heard = world != MAIN or track.id in self._audible
-                self._listen(node, place, track.listen, gains, level if heard else 0.0)
+                self._listen(node, place, track.listen, gains, level if self._sounds(track, world) else 0.0)
             return
         end = self._end(start)
         if end is not None:
-            level *= 0.0 if world == MAIN and end.muted else amplitude(end.fader_db)
-            node.lead(self._sum(start, world), STRAIGHT, level)
+            level *= 0.0 if world in (MAIN, SOLOED) and end.muted else amplitude(end.fader_db)
+            node.lead(self._sum(start, self._behind(end, world)), STRAIGHT, level)
 
     def _add(self, node: Node) -> int:
         self.nodes.append(node)

@@ -94,7 +94,7 @@ class Strips:
         there: list[int] = []
         at = 0
         for insert in self.inserts:
-            usual = before.get((insert.key.removesuffix(APART), insert.channels))
+            usual = before.get((insert.key.partition(APART)[0], insert.channels))
             was = before.get((insert.key, insert.channels), usual)
             if was is not None:
                 here += range(at, at + insert.channels)

@@ -174,7 +174,7 @@ class Telemetry:
     def _bypassed(self, key: str, what: str) -> str:
         """In the user's words."""
         names = {return_end(r.id): f"The reverb of {r.name}" for r in self._engine.plan.returns}
-        name = names.get(key.removesuffix(APART), f"One of the {key}")
+        name = names.get(key.partition(APART)[0], f"One of the {key}")
         return (
             f"{name} {what} and was switched off. What is captured is as it was. Take it out and put it in again to "
             "have it back."

@@ -10,6 +10,8 @@ from cattailer.store.images import Images, Recorder, changes_plan, merged
 from cattailer.store.kept import History
 from cattailer.store.models import Run, Session, Take
 
+REPLACED = "; what it replaced went to the bin"
+
 
 @contextmanager
 def captured(db: orm.Session, session: Session, run: Run, takes: Iterable[Take], what: str) -> Iterator[None]:
@@ -53,6 +55,7 @@ def made_way(db: orm.Session, session: Session, run: Run) -> Iterator[None]:
     note_what_sounds(session, recorder.after)
     if step is not None and recorder.after:
         _add(step, recorder.before, recorder.after)
+        step.what = f"{step.what.removesuffix(REPLACED)}{REPLACED}"
 
 
 def _add(step: History, before: Images, after: Images) -> None:

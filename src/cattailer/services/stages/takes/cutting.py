@@ -121,8 +121,8 @@ def set_level(
         gains: dict[int, float] = {}
         for piece in chosen:
             bare = CompPiece(piece.take, piece.start, piece.samples, piece.offset)
-            of = levelling.measured(heard_between(unfaded(bare, takes), piece.start, piece.stop, channels), rate)
-            gain = levelling.gain_to(aim, level, of)
+            sound = heard_between(unfaded(bare, takes), piece.start, piece.stop, channels)
+            gain, of = levelling.brought(aim, level, sound, rate)
             gains[piece.key] = gain
             said.append(f"{gain:+.1f} dB: {levelling.words(gain, of)}.".replace("-", "−"))
         return tuple(replace(p, gain_db=gains[p.key]) if p.key in gains else p for p in pieces)

@@ -33,8 +33,8 @@ class LiveWriting:
 
 
 def begin(desk: Desk, session_id: int, as_it_lies: bool) -> None:
-    """One Broadcast WAV a track, from bar 1 on or each from where it lies. Raises NotNow while one is written, while
-    something is captured, where nothing is in use, or without room on the disk."""
+    """One Broadcast WAV a track, all from bar 1 on or from the first sound of any. Raises NotNow while one is written,
+    while something is captured, where nothing is in use, or without room on the disk."""
     desk.forbid_while_capturing(session_id, "writing what is in use")
     running = desk.live.find(session_id, LiveWriting)
     if running is not None and running.going:
@@ -85,7 +85,8 @@ def _run(live: LiveWriting, wanted: list[Wanted], folder: Path, title: str, rate
     try:
         for each in wanted:
             missing += writtenout.write(each, folder, title, rate_hz, bits, tell).missing
-        live.words = f"{counted(len(wanted), 'file')} in {folder}"
+        begin = "It" if len(wanted) == 1 else "Each"
+        live.words = f"{counted(len(wanted), 'file')} in {folder}. {begin} {writtenout.where(wanted[0].start, rate_hz)}"
         if missing:
             live.wrong = True
             live.words += f". Silent where {counted(len(missing), 'file')} could not be read: {Path(missing[0]).name}."
