@@ -95,3 +95,13 @@ def test_while_rolling_it_stands_until_sound_comes(tmp_path: Path) -> None:
     (run,) = stories(tmp_path)
     assert (run.header.start, engine.transport.state) == (place, STOPPED)
     assert held(run)[0] == LOUD + 90_000
+
+
+@pytest.mark.parametrize("period", [32, 512, 1024])
+def test_at_most_is_at_most_of_all_stretches_together(tmp_path: Path, period: int) -> None:
+    engine = ramp(period, shape=bursts((50_000, 60_000), (100_000, 110_000), (150_000, 190_000)))
+    capture(engine, tmp_path, Course(begin=SOUNDS, threshold=0.1, before=100, limit=33_333, gap=12_000, tail=3_000))
+    run_for(engine, 300_000)
+    assert engine.transport.state == STOPPED
+    settle(engine)
+    assert [r.samples for r in stories(tmp_path)] == [13_100, 13_100, 33_333 - 26_200]

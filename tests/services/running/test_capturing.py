@@ -1,18 +1,21 @@
 """Ways to capture, what becomes of what lay there, the bin, and what people say of a run."""
 
 from collections.abc import Callable
+from pathlib import Path
 
+import numpy as np
 import pytest
 
 from cattailer.core.errors import NotNow, Refusal, Sure
 from cattailer.core.takes.settings import CaptureSettings
+from cattailer.media.piecesound import heard_between
 from cattailer.services.desk import places
 from cattailer.services.desk.desk import Desk
 from cattailer.services.keeping import verifying
 from cattailer.services.running import arming, binning, capturing, marking, ranges, runs, transport
-from cattailer.services.session import demo, history
+from cattailer.services.session import demo, history, tracks
 from cattailer.services.stages.capture import show
-from cattailer.services.stages.takes import choosing, files, sheet
+from cattailer.services.stages.takes import choosing, cutting, cutview, files, sheet
 from cattailer.store.models import Media, Run, Session, Take
 from tests.helpers.capturing import all_runs, armed, settled
 from tests.helpers.sessions import make_takes, plan_of, rows_of, stop, takes_of, the_patch, words
@@ -170,6 +173,42 @@ def test_layers_sound_together(desk: Desk) -> None:
         settled(desk)
     track = rows_of(desk, session)[0].id
     assert [(p.start, p.samples) for p in plan_of(desk, session).pieces if p.track == track] == [(0, 24_000)] * 3
+    before = heard_of(desk, session, track)
+    cutting.split(desk, session, track, 12_000)
+    assert np.array_equal(heard_of(desk, session, track), before), "all three survive an edit, and nothing is heard of it"
+    first = cutview.show(desk, session, track).pieces[0]
+    cutting.set_gain(desk, session, track, 0, -60.0, first.key)
+    transport.capture(desk, session)
+    settled(desk)
+    takes = {p.take for p in plan_of(desk, session).pieces if p.track == track}
+    assert len(takes) == 4, "over a comp too"
+    history.undo(desk, session)
+    history.undo(desk, session)
+    assert np.array_equal(heard_of(desk, session, track), before)
+
+
+def heard_of(desk: Desk, session: int, track: int) -> np.ndarray:
+    return heard_between([p for p in plan_of(desk, session).pieces if p.track == track], 0, 24_000)[0]
+
+
+def test_a_punch_joins_by_what_was_kept_either_side(desk: Desk) -> None:
+    """Without a comp too: no fade to nothing, but the second that was kept before it, and what lay there."""
+    session = armed(desk, limit_s=6.0)
+    transport.capture(desk, session)
+    settled(desk)
+    capturing.change(desk, session, "limit_s", "0")
+    for name, value in (("start", "range"), ("pre_bars", "1"), ("post_bars", "1")):
+        capturing.change(desk, session, name, value)
+    ranges.set_range(desk, session, "2", "2")
+    transport.capture(desk, session)
+    settled(desk)
+    track, bar = rows_of(desk, session)[0].id, demo.tempo().sample_of
+    pieces = [p for p in plan_of(desk, session).pieces if p.track == track]
+    punched = [p for p in pieces if p.take != pieces[0].take]
+    assert {Path(p.path).parent.name for p in punched} >= {"head", "tail"}
+    first, last = min(p.start for p in punched), max(p.start + p.samples for p in punched)
+    assert first < bar(2) < bar(3) < last
+    assert all(p.rise is not None and p.rise.alike is not None for p in punched)
 
 
 def test_the_bin_is_emptied_by_hand_and_said_twice(desk: Desk) -> None:
@@ -355,3 +394,18 @@ def test_tracks_are_disarmed_after_a_run_where_that_is_wanted(desk: Desk) -> Non
     session = armed(desk, disarms="on")
     once_more(desk, session)
     assert not any(r.armed for r in rows_of(desk, session))
+
+
+def test_an_armed_track_that_nothing_feeds_is_left_out_and_said(desk: Desk) -> None:
+    session = armed(desk, limit_s=0.5)
+    rows = rows_of(desk, session)
+    tracks.feed_track(desk, session, rows[0].id, 0, "")
+    assert "Dulcimer left has no input, so it is left out" in [f.text for f in show.show(desk, session).frame.deck.findings]
+    transport.capture(desk, session)
+    settled(desk)
+    (run,) = all_runs(desk, session)
+    assert [t.track_id for t in run.takes] == [rows[5].id]
+    assert any("left out" in text for text in run.waved)
+    arming.arm_track(desk, session, rows[5].id, False)
+    with pytest.raises(NotNow, match="Nothing feeds the armed tracks"):
+        transport.capture(desk, session)

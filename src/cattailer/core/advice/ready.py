@@ -50,7 +50,7 @@ def check(
         out.append(Finding("look", f"Only {left_text} of disk left for these tracks"))
     for row in armed:
         if not row.fed:
-            out.append(Finding("look", f"{row.name} has no input: it would be silence"))
+            out.append(Finding("look", f"{row.name} has no input, so it is left out"))
         elif row.pickup == "condenser" and not row.phantom:
             cure = Cure("switch 48 V on", "phantom", (("socket", str(row.sockets[0])),)) if row.sockets else None
             out.append(Finding("look", f"{row.name} is a condenser without 48 V: it would be silence", cure=cure))

@@ -24,11 +24,11 @@ class TakeSpan:
 def heard(spans: Sequence[TakeSpan]) -> Pieces:
     """The pieces that sound on one track: the topmost ones, and those that are layered with them."""
     out = list(joined(topmost([s for s in spans if not s.layered])))
-    ends: list[int] = []
+    ends, first = list[int](), 1 if out else 0
     for span in sorted((s for s in spans if s.layered and s.samples > 0), key=lambda s: s.start):
         layer = next((n for n, end in enumerate(ends) if end <= span.start), len(ends))
         ends[layer : layer + 1] = [span.start + span.samples]
-        out.append(CompPiece(span.take, span.start, span.samples, span.offset, layer=layer + 1))
+        out.append(CompPiece(span.take, span.start, span.samples, span.offset, layer=layer + first))
     return numbered(tuple(sorted(out, key=lambda p: (p.start, p.layer))))
 
 

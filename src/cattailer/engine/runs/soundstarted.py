@@ -29,6 +29,9 @@ class SoundCaptures(Captures):
         self._at: tuple[int, int] | None = None
         """A ring sample, and the timeline position that comes in there."""
         self._last: RunWriter | None = None
+        self._most = FOREVER
+        """The ring sample at which the stretch that goes on would be more than is wanted of all of them."""
+        self._left = FOREVER if course.limit is None else course.limit
 
     def begin(self) -> None:
         super().begin()
@@ -45,7 +48,10 @@ class SoundCaptures(Captures):
                 self._take(edge)
             self._heard = until
             if self._last is not None and self.course.begin != SOUND:
-                self._last.held = self._gate.kept_until if self._gate.open else self._last.held
+                kept = self._gate.kept_until if self._gate.open else self._last.held
+                self._last.held = None if kept is None else min(kept, self._most)
+                if self._last.held == self._most and self._heard >= self._most:
+                    self._enough()
         if self.until < FOREVER and self._heard >= self.until:
             self.going = False
             if self._last is not None and self._last.held is not None:
@@ -63,6 +69,10 @@ class SoundCaptures(Captures):
         only = self.course.begin == SOUND
         if edge.kind != BEGINS:
             if self._last is not None:
+                if edge.sample >= self._most:
+                    self._enough()
+                    return
+                self._left = self._most - edge.sample
                 self._last.finish(edge.sample)
                 self._last.held = None
                 self._last = None
@@ -70,11 +80,19 @@ class SoundCaptures(Captures):
         elif self._at is None:
             self._at, self._last = (edge.sample, self.start), self.runs[-1]
             self._last.held = None if only else edge.sample
+            self._most = FOREVER if only else edge.sample + self._left
             self.soon(lambda: self._sounded(edge.sample))
             self.going = not only
         elif (run := self.make_next(self._at[1] + edge.sample - self._at[0])) is not None:
-            self._last, run.held = run, edge.sample
+            self._last, run.held, self._most = run, edge.sample, edge.sample + self._left
             self.soon(lambda: self._goes_on(run, edge.sample))
+
+    def _enough(self) -> None:
+        """All that was wanted is kept."""
+        assert self._last is not None
+        self._last.finish(self._most)
+        self._last.held, self._last, self.going = None, None, False
+        self.soon(self.engine.stop)
 
     # --- in the block path --------------------------------------------------------------------------------------------
 
@@ -88,7 +106,7 @@ class SoundCaptures(Captures):
         transport.origin = self.start
         engine.place_run(run, first, self.course.limit if self.course.begin == SOUND else None)
         engine.more = self.course.begin != SOUND
-        if self.course.limit is not None:
+        if self.course.limit is not None and self.course.begin == SOUND:
             transport.left = first + self.course.limit - self._trip - engine.ring.written
 
     def _goes_on(self, run: RunWriter, first: int) -> None:

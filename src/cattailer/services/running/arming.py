@@ -10,6 +10,7 @@ from cattailer.engine.messages.commands import JoinRun, LeaveRun
 from cattailer.media import journal
 from cattailer.services.desk.desk import Desk
 from cattailer.services.running.runheader import next_run
+from cattailer.services.session.compiling import fed
 from cattailer.services.session.editing import Edit, editing
 from cattailer.store.models import Track
 
@@ -64,7 +65,7 @@ def _arm(desk: Desk, session_id: int, armed: bool, which: Callable[[Edit], list[
             _set(track, armed)
         name = tracks[0].name if len(tracks) == 1 else counted(len(tracks), "track")
         edit.what = f"{name} {'armed' if armed else 'no longer armed'}"
-        joining = [t.id for t in tracks] if armed and runs else []
+        joining = [t.id for t in fed(desk, edit.session) if t in tracks] if armed and runs else []
         if runs and not armed and tracks:
             desk.engine.ask(LeaveRun([t.id for t in tracks]))
         header = next_run(desk, edit.db, edit.session, joining)[0] if joining else None

@@ -8,6 +8,7 @@ from cattailer.core.findings import Finding
 from cattailer.core.gear.interface import Profile
 from cattailer.core.patch.ends import socket_of
 from cattailer.core.patch.patch import Patch, PatchTrack
+from cattailer.core.plan import NOTHING
 from cattailer.core.time.clicking import ClickSettings
 from cattailer.engine.messages.answers import Status
 from cattailer.engine.messages.commands import AWAY
@@ -113,7 +114,7 @@ def _state(
     channels = [source_channel(f, profile, feeders) for f in track.feeds if socket_of(f)]
     heard = [presence[c] for c in channels if 0 <= c < len(presence)]
     return ready.RowState(
-        track.name, track.armed, fed_by[0].pickup if fed_by else "", all(i.phantom for i in fed_by), any(track.feeds),
-        tuple(i.socket for i in fed_by), min((h[0] for h in heard), default=0), any(h[1] for h in heard),
-        any(h[2] for h in heard),
+        track.name, track.armed, fed_by[0].pickup if fed_by else "", all(i.phantom for i in fed_by),
+        any(source_channel(f, profile, feeders) != NOTHING for f in track.feeds), tuple(i.socket for i in fed_by),
+        min((h[0] for h in heard), default=0), any(h[1] for h in heard), any(h[2] for h in heard),
     )

@@ -12,6 +12,7 @@ from cattailer.services.desk.desk import Desk
 from cattailer.services.desk.places import folder_of, kept_as
 from cattailer.services.keeping.captured import captured
 from cattailer.services.session.comping import captured_over
+from cattailer.services.session.editing import count_on, takes_changed
 from cattailer.services.session.pushing import push
 from cattailer.services.session.reading import get_session
 from cattailer.store.kept import Mark
@@ -95,7 +96,7 @@ def enter_lead_out(desk: Desk, story: RunStory) -> bool:
         run = db.scalar(select(Run).where(Run.uuid == story.header.lead_in_of))
         if run is None:
             return False
-        session = db.get_one(Session, run.session_id)
+        session = get_session(db, run.session_id, lock=True)
         by_track = {take.track_id: take for take in run.takes}
         tracks = {file.path: file.track for file in story.header.files}
         for end in story.files:
@@ -106,6 +107,9 @@ def enter_lead_out(desk: Desk, story: RunStory) -> bool:
                     db.add(media)
                     db.flush()
                     take.lead_out_id = media.id
+        count_on(db, session, plan=False)
+        takes_changed(session)  # a seam at the end of the punch reaches into it
+    push(desk, story.header.session)
     return True
 
 

@@ -22,6 +22,7 @@ from cattailer.services.running.capturing import course_from, settings_of
 from cattailer.services.running.deck import ready_check
 from cattailer.services.running.runheader import NextRun, next_run
 from cattailer.services.session import trying
+from cattailer.services.session.compiling import fed
 from cattailer.services.session.opening import need_open
 from cattailer.services.session.reading import get_session
 from cattailer.services.session.rows import patch_of, tempo_of
@@ -96,8 +97,7 @@ def keep_heard(desk: Desk, session_id: int) -> Status:
     armed. Raises what ``capture`` raises."""
     with desk.database.transaction() as db:
         session = get_session(db, session_id)
-        fed = [t for t in session.tracks if any(t.feeds)]
-        kept = [t for t in fed if t.armed] or fed
+        kept = [t for t in fed(desk, session) if t.armed] or fed(desk, session)
         if not kept:
             raise NotNow("No track is fed by anything, so there is nothing to keep.")
         header, folder, stem = _next(desk, db, session, kept, HEARD)
@@ -134,6 +134,9 @@ def capture(
         armed = [t for t in session.tracks if (t.armed if track_ids is None else t.id in track_ids)]
         if not armed:
             raise NotNow("No track is armed, so there is nothing to capture. Arm at least one (X arms the row).")
+        armed = [t for t in fed(desk, session) if t in armed]
+        if not armed:
+            raise NotNow("Nothing feeds the armed tracks, so there is nothing to capture. Give them a socket in Patch.")
         (header, folder, stem), count, course = _next(desk, db, session, armed, note), 0, Course(limit=samples)
         named = [session.name_pattern, session.code]
         fallback = str(Path(session.fallback_root) / session.folder) if session.fallback_root else ""

@@ -22,7 +22,7 @@ from cattailer.core.time.clicking import ClickSettings
 from cattailer.services.desk.desk import Desk
 from cattailer.services.session.rows import loop_of, measured_correction, patch_of, tempo_of
 from cattailer.services.sounding.pieces import pieces_of
-from cattailer.store.models import Session
+from cattailer.store.models import Session, Track
 
 
 def source_channel(feed: str, profile: Profile, feeders: tuple[int, ...]) -> int:
@@ -36,6 +36,14 @@ def source_channel(feed: str, profile: Profile, feeders: tuple[int, ...]) -> int
     if kind_of(end) == GROUP and number_of(end) in feeders:
         return profile.inputs + SOFTWARE_CHANNELS + 2 * feeders.index(number_of(end)) + side_of(feed)
     return NOTHING
+
+
+def fed(desk: Desk, session: Session) -> list[Track]:
+    """The tracks that something feeds on this interface: of the others nothing could be captured."""
+    patch, profile = patch_of(session), desk.profile_or_blank(session.interface)
+    feeders = feeders_of(patch)
+    by = {t.id for t in patch.tracks if any(source_channel(f, profile, feeders) != NOTHING for f in t.feeds)}
+    return [t for t in session.tracks if t.id in by]
 
 
 def feeders_of(patch: Patch) -> tuple[int, ...]:

@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from cattailer.core.comps.laying import piece_of
+from cattailer.core.comps.laying import in_order, piece_of
 from cattailer.core.comps.tightening import drift, tightened
 from cattailer.core.errors import NotNow, Refusal
 from cattailer.core.gear.rates import rescaled
@@ -90,7 +90,11 @@ def tighten(desk: Desk, session_id: int, track_id: int, division: int, strength:
         was = drift(ticks, tempo, division)
         for other in comping.tracks_with(session, track):
             old = comping.in_use(edit.db, session, other)
-            pieces, moved = tightened(comping.pieces_at(old, session), ticks, tempo, division, strength, within)
+            pieces = comping.pieces_at(old, session)
+            # Of this track it is the chosen piece alone, of the others whatever sounds with it.
+            own = [p for p in pieces if chosen is None or other is not track or p.layer == chosen.layer]
+            made_tight, moved = tightened(tuple(own), ticks, tempo, division, strength, within)
+            pieces = in_order((*made_tight, *(p for p in pieces if p not in own)))
             name = f"{old.name.partition(', tight')[0]}, tight {strength * 100:.0f} %"
             made = comping.make(edit.db, session, other, comping.free_name(edit.db, other, name), pieces)
             made.ticks = [*moved, session.rate_hz] if other is track else []
