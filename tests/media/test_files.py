@@ -139,9 +139,10 @@ def test_a_converted_file_is_the_same_sound_at_the_same_moment(tmp_path: Path, o
     made.close()
     told: list[int] = []
     origin = replace(ORIGIN, start=new)
-    length, crc32 = convert.convert(
+    made = convert.convert(
         wavfile.inspect(tmp_path / "a.wav"), tmp_path / "b.wav", new, origin, lambda n: not told.append(n)
     )
+    length, crc32 = made.samples, made.crc32
     info = wavfile.inspect(tmp_path / "b.wav")
     assert (info.frames, info.format, info.start) == (length, bwf.Format(new, 2, bits), new)
     assert length == 3 * new
@@ -159,3 +160,15 @@ def test_a_converted_file_is_the_same_sound_at_the_same_moment(tmp_path: Path, o
     with pytest.raises(FileExistsError):
         convert.convert(info, tmp_path / "a.wav", old, origin, lambda _: True)
     assert (tmp_path / "a.wav").exists()
+
+
+def test_what_goes_over_full_scale_between_samples_is_kept_as_float(tmp_path: Path) -> None:
+    square = np.repeat(np.where(np.arange(4000) % 2 == 0, 0.999, -0.999), 24)[None].astype(np.float32)
+    made = bwf.BwfWriter(tmp_path / "a.wav", bwf.Format(48_000, 1, 24), ORIGIN)
+    made.write(square)
+    made.close()
+    found = convert.convert(wavfile.inspect(tmp_path / "a.wav"), tmp_path / "b.wav", 44_100, ORIGIN, lambda _: True)
+    assert found.over_db > 0.5
+    info = wavfile.inspect(tmp_path / "b.wav")
+    assert info.format.bits == 32
+    assert np.abs(wavfile.read(info)).max() > 1.05, "nothing is cut off"

@@ -9,6 +9,7 @@ import numpy as np
 import soxr
 from numpy.typing import NDArray
 
+from cattailer.core.errors import Refusal
 from cattailer.core.sound.meters import BlockMeter
 from cattailer.core.units import decibels
 from cattailer.media import bwf, journal, overview, pcm, wavfile
@@ -17,6 +18,15 @@ from cattailer.media.runfile import format_of, origin_of
 from cattailer.media.soundfiles import Sound
 
 Floats = NDArray[np.float32]
+FLOAT = 32
+
+
+class Louder(Exception):
+    """The sound goes over full scale, by ``over_db``, and the files hold whole numbers."""
+
+    def __init__(self, over_db: float) -> None:
+        super().__init__(f"{over_db:.1f} dB over full scale")
+        self.over_db = over_db
 
 
 class _Written:
@@ -58,18 +68,23 @@ def import_sound(
 ) -> journal.RunStory:
     """Writes the run that the header says; ``channels`` are those of the sound that each of its files gets. ``tell``
     hears how many samples there are, and may raise to stop it. Raises OSError, FileExistsError, Refusal where the sound
-    breaks off, and what ``tell`` raised; nothing is left behind then."""
+    breaks off or holds what is no number, Louder for what only float files can hold, and what ``tell`` raised; nothing
+    is left behind then."""
     folder.parent.mkdir(exist_ok=True)
     folder.mkdir(exist_ok=True)
     log = journal.JournalWriter(folder / f"{stem}{journal.SUFFIX}", header)
     written: list[_Written] = []
+    peak = 0.0
     try:
         for file, own in zip(header.files, channels, strict=True):
             written.append(_Written(header, file, own, folder))
         for block in _at_rate(sound, header.rate_hz):
+            peak = max(peak, float(np.abs(block).max(initial=0.0)))
             for each in written:
                 each.add(block)
             tell(written[0].writer.frames)
+        if peak > 1.0 and header.bits != FLOAT:
+            raise Louder(decibels(peak))
         ends = [each.close() for each in written]
         frames = written[0].writer.frames
         log.whole(frames)
@@ -87,15 +102,22 @@ def import_sound(
 
 
 def _at_rate(sound: Sound, rate_hz: int) -> Iterator[Floats]:
-    """Its blocks at a rate, shape (channels, samples); what is louder than full scale is cut off there."""
+    """Its blocks at a rate, shape (channels, samples). Raises Refusal for what is no number."""
     if sound.rate_hz == rate_hz:
-        yield from (np.ascontiguousarray(np.clip(block, -1.0, 1.0), np.float32) for block in sound.blocks())
+        yield from (np.ascontiguousarray(_numbers(sound, block), np.float32) for block in sound.blocks())
         return
     stream = soxr.ResampleStream(sound.rate_hz, rate_hz, sound.channels, dtype="float32", quality="VHQ")
     left = sound.samples
     for block in sound.blocks():
         left -= block.shape[1]
+        block = _numbers(sound, block)
         made = np.asarray(stream.resample_chunk(np.ascontiguousarray(block.T), last=left <= 0))
         if len(made):
             made = made.reshape(-1, sound.channels).T
-            yield np.ascontiguousarray(np.clip(made, -1.0, 1.0), np.float32)
+            yield np.ascontiguousarray(made, np.float32)
+
+
+def _numbers(sound: Sound, block: Floats) -> Floats:
+    if not np.isfinite(block).all():
+        raise Refusal(f"{sound.name} holds samples that are no numbers. Export it again; nothing was changed.")
+    return block

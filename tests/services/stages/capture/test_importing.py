@@ -181,3 +181,27 @@ def test_the_database_goes_while_files_are_imported(
     assert upload.state == uploads.DONE
     assert "once it does" in upload.message
     assert [story.header.note for story in runs.enter_finished(desk)] == ["imported"]
+
+
+@pytest.mark.parametrize("rate", [48_000, 44_100])
+def test_what_is_louder_than_full_scale_keeps_its_level_and_it_is_said(desk: Desk, tmp_path: Path, rate: int) -> None:
+    session = demo.load(desk)
+    loud = 2.0 * np.sin(2 * np.pi * 1000 * np.arange(rate) / rate)
+    soundfile.write(tmp_path / "loud.wav", loud, rate, "FLOAT")
+    said = importing.import_file(desk, session, tmp_path / "loud.wav", "loud.wav", "1")
+    assert "6.0 dB over full scale and kept as float" in said
+    (piece,) = plan_of(desk, session).pieces
+    got = wavfile.read(wavfile.inspect(Path(piece.path)))[0]
+    assert np.abs(got[1000:-1000]).max() == pytest.approx(2.0, abs=0.01)
+
+
+def test_what_is_no_number_is_refused_and_nothing_is_left(desk: Desk, tmp_path: Path) -> None:
+    session = demo.load(desk)
+    before = len(rows_of(desk, session))
+    sound = np.zeros(48_000)
+    sound[[5, 40_000]] = np.nan, np.inf
+    soundfile.write(tmp_path / "broken.wav", sound, 48_000, "FLOAT")
+    with pytest.raises(Refusal, match="no numbers"):
+        importing.import_file(desk, session, tmp_path / "broken.wav", "broken.wav", "1")
+    assert len(rows_of(desk, session)) == before
+    assert journal.find_all(desk.media) == []

@@ -15,7 +15,7 @@ from cattailer.core.takes.importing import IMPORTED, SINGLE, SPLITS, TrackPart, 
 from cattailer.core.time import ruler
 from cattailer.core.wording import counted
 from cattailer.media import importing, wavfile
-from cattailer.media.journal import RunStory
+from cattailer.media.journal import RunHeader, RunStory
 from cattailer.media.soundfiles import Sound, opened
 from cattailer.services.desk.desk import Desk, log
 from cattailer.services.desk.places import check_root, root_of
@@ -74,7 +74,7 @@ def import_file(
         made = parts(stem, sound.channels, split)
         ids = _add_tracks(desk, session_id, made)
         try:
-            story = _write(desk, session_id, sound, stem, made, ids, start, tell)
+            story, over_db = _write(desk, session_id, sound, stem, made, ids, start, tell)
         except OSError as why:
             tracks.remove_made_for(desk, session_id, ids, NOT_IMPORTED)
             raise NotNow(f"{name} could not be written ({why.strerror or why}); nothing was changed.") from why
@@ -82,7 +82,8 @@ def import_file(
             tracks.remove_made_for(desk, session_id, ids, NOT_IMPORTED)
             raise
     rate = f", {sound.rate_hz / 1000:g} kHz converted to {was / 1000:g}" if sound.rate_hz != was else ""
-    what = f"{counted(sound.channels, 'channel')}, {length_text(sound.samples, sound.rate_hz)}{rate}"
+    loud = f", {over_db:.1f} dB over full scale and kept as float" if over_db else ""
+    what = f"{counted(sound.channels, 'channel')}, {length_text(sound.samples, sound.rate_hz)}{rate}{loud}"
     try:
         runs.enter_finished(desk, [story.path])
     except DATABASE_AWAY:  # whoever looks for finished runs enters it
@@ -93,15 +94,24 @@ def import_file(
 def _write(
     desk: Desk, session_id: int, sound: Sound, stem: str, made: tuple[TrackPart, ...], ids: list[int], start: int,
     tell: Callable[[int, int], None],
-) -> RunStory:
+) -> tuple[RunStory, float]:
+    """The run, and by how many dB it goes over full scale: such sound is kept as float, at its own level."""
     with desk.database.transaction() as db:
         header, folder, run = written_run(desk, db, get_session(db, session_id), ids, start, IMPORTED)
     header = replace(header, files=tuple(replace(f, source=safe_part(stem, 40)) for f in header.files))
     of_track = dict(zip(ids, made, strict=True))
     total = round(sound.samples * header.rate_hz / sound.rate_hz)
-    return importing.import_sound(
-        sound, folder, run, header, [of_track[f.track].channels for f in header.files], lambda done: tell(done, total)
-    )
+
+    def written(header: RunHeader) -> RunStory:
+        return importing.import_sound(
+            sound, folder, run, header, [of_track[f.track].channels for f in header.files],
+            lambda done: tell(done, total),
+        )
+
+    try:
+        return written(header), 0.0
+    except importing.Louder as why:
+        return written(replace(header, bits=importing.FLOAT)), why.over_db
 
 
 def _add_tracks(desk: Desk, session_id: int, made: tuple[TrackPart, ...]) -> list[int]:

@@ -14,6 +14,7 @@ from cattailer.core.errors import NotNow, Refusal
 from cattailer.core.gear import rates
 from cattailer.core.gear.interface import COMMON_RATES_HZ
 from cattailer.core.gear.rates import RateFacts
+from cattailer.core.wording import counted
 from cattailer.media import bwf, convert, overview, wavfile
 from cattailer.media.overview import overview_path
 from cattailer.services.desk.desk import Desk, log
@@ -38,6 +39,9 @@ class Conversion:
     done: int = 0
     state: str = "running"
     message: str = ""
+    over: int = 0
+    over_db: float = 0.0
+    """How many files went over full scale between their samples, and by how much at most."""
     stop: threading.Event = field(default_factory=threading.Event)
 
     @property
@@ -124,6 +128,12 @@ def _run(desk: Desk, session_id: int, job: Conversion, work: list[tuple[int, Pat
             _convert(desk, session_id, job, media_id, path, origin)
         rate.choose_rate(desk, session_id, job.rate_hz)
         job.state = "done"
+        if job.over:
+            go = "goes" if job.over == 1 else "go"
+            job.message = (
+                f"{counted(job.over, 'file')} {go} over full scale between samples, by up to {job.over_db:.1f} dB. "
+                "They are kept as float, so nothing is cut off."
+            )
     except convert.Stopped:
         job.state, job.message = "stopped", STOPPED
     except Refusal as why:
@@ -147,15 +157,17 @@ def _convert(
         return not job.stop.is_set()
 
     target = _free(path.parent / f"at-{job.rate_hz}" / path.name)
-    samples, crc32 = convert.convert(wavfile.inspect(path), target, job.rate_hz, origin, tell)
+    made = convert.convert(wavfile.inspect(path), target, job.rate_hz, origin, tell)
+    if made.over_db:
+        job.over, job.over_db = job.over + 1, max(job.over_db, made.over_db)
     info = wavfile.inspect(target)
     overview.make(info, overview_path(target))
     with desk.database.transaction() as db:
         session = get_session(db, session_id)
         db.add(Media(
             session_id=session_id, path=kept_as(folder_of(desk, session), target),
-            channels=info.format.channels, bits=info.format.bits, rate_hz=job.rate_hz, samples=samples, crc32=crc32,
-            original_id=media_id,
+            channels=info.format.channels, bits=info.format.bits, rate_hz=job.rate_hz,
+            samples=made.samples, crc32=made.crc32, original_id=media_id,
         ))
 
 
