@@ -1,15 +1,10 @@
 """Any list can be plugged in and sounds; headphones leak; who does not hear themselves plays worse."""
 
-from dataclasses import replace
 
-import numpy as np
 import pytest
 
 from cattailer.core.errors import Refusal
-from cattailer.core.plan import MixPlan, Plan, TrackPlan
 from cattailer.core.standin import Standing
-from cattailer.engine.block.engine import Engine
-from cattailer.engine.offline import run_inline
 from cattailer.liveroom import casting
 from cattailer.liveroom.casting import Listed
 from cattailer.liveroom.clock import VirtualClock
@@ -42,41 +37,6 @@ def test_somebody_else_can_stand_at_a_socket_or_nobody() -> None:
         with pytest.raises(Refusal):
             room.command("plug", {"rows": rows})
     assert not room._asked, "what was refused changed nothing"
-
-
-def _rolled(plan: Plan, seconds: float, *commands: tuple[str, dict[str, object]]) -> np.ndarray:
-    room = open_live_room(plan, VirtualClock())
-    for player in room.room().players:
-        room.command("ask", {"player": player, "mode": "rest"})
-    for name, arguments in commands:
-        room.command(name, arguments)
-    engine = Engine(room, plan)
-    engine.soon(engine.roll)
-    run_inline(engine, lambda: engine.sample < seconds * plan.rate_hz)
-    sound = engine.ring.read(0, engine.sample)
-    assert sound is not None
-    return sound
-
-
-def test_headphones_leak_the_click_into_the_microphone_near_them_and_nothing_without() -> None:
-    narrator = TrackPlan(8, "Narrator", (7,), True)
-    plan = replace(
-        demo.plan(True), tracks=(narrator,), groups=(), click=True, routes=(("track:8", "mix:2"),),
-        mixes=(MixPlan(1, "Main", (0, 1), 0.0), MixPlan(2, "Cue", (2, 3), 0.0)),
-    )
-    quiet = _rolled(plan, 2.0)
-    leaking = _rolled(plan, 2.0, ("wear", {"worn": {"narrator": 3}}))
-    late = plan.rate_hz // 100
-    assert np.abs(leaking[7] - quiet[7]).max() > 10 ** (-66 / 20), "the click is in the narrator's microphone"
-    first = int(np.flatnonzero(np.abs(leaking[7] - quiet[7]) > 2.0**-22)[0])
-    trip = open_live_room(plan, VirtualClock()).round_trip_samples
-    assert trip < first < trip + late, "one round trip and a little air later"
-    assert np.array_equal(leaking[4], quiet[4]), "nobody at the bass clarinet hears it"
-    off = _rolled(plan, 2.0, ("wear", {"worn": {"narrator": 3}}), ("wear", {"worn": {"narrator": 0}}))
-    assert np.array_equal(off, quiet), "taken off again"
-    for worn in ({"nobody": 3}, {"narrator": 12}, {"narrator": -1}, {"narrator": "3"}):
-        with pytest.raises(Refusal):
-            _rolled(plan, 0.0, ("wear", {"worn": worn}))
 
 
 def test_two_plugs_are_never_called_the_same() -> None:

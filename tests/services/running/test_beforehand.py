@@ -1,14 +1,11 @@
 """What is said before a capture of preamps and thresholds, and what is kept of preamps and clips."""
 
-import pytest
 from sqlalchemy import select
 
 from cattailer.services.desk.desk import Desk
-from cattailer.services.running import capturing, deck, frame, ranges, transport
+from cattailer.services.running import capturing, frame, ranges, transport
 from cattailer.services.session import inputs
-from cattailer.services.stages.capture import lanes
 from cattailer.store.kept import Mark
-from cattailer.store.models import Take
 from tests.helpers.capturing import armed, settled
 from tests.helpers.sessions import rows_of
 
@@ -45,32 +42,3 @@ def test_starts_and_ends_are_marked_where_the_session_wants_it(desk: Desk) -> No
     transport.capture(desk, session)
     settled(desk)
     assert marks_of(desk) == [("start", "take 1 begins"), ("end", "take 1 ends")]
-
-
-def test_less_disk_than_is_planned_is_said(desk: Desk, monkeypatch: pytest.MonkeyPatch) -> None:
-    session = armed(desk, limit_s=1800)
-    monkeypatch.setattr(deck, "disk_minutes_left", lambda *_: 25.0)
-    assert "25 min of disk left, and 30 min are planned" in said(desk, session)
-    capturing.change(desk, session, "limit_s", "600")
-    assert "planned" not in said(desk, session)
-    capturing.change(desk, session, "passes", "60")
-    ranges.set_range(desk, session, "0:00", "0:20")
-    ranges.switch_loop(desk, session)
-    assert "planned" not in said(desk, session), "the limit ends it earlier"
-    capturing.change(desk, session, "limit_s", "0")
-    monkeypatch.setattr(deck, "disk_minutes_left", lambda *_: 15.0)
-    assert "20 min are planned" in said(desk, session)
-
-
-def test_a_clip_is_drawn_at_its_sample(desk: Desk) -> None:
-    session = armed(desk, limit_s=1)
-    row = rows_of(desk, session)[5]
-    inputs.set_gain(desk, session, row.socket, 60.0)
-    transport.capture(desk, session)
-    settled(desk)
-    with desk.database.transaction() as db:
-        take = db.scalars(select(Take).where(Take.track_id == row.id)).one()
-    if not take.clips:
-        pytest.fail("the loudest gain clips")
-    assert lanes.clips(desk, session, 0, 48_000) == [(at, row.id) for at in take.clips_at]
-    assert lanes.clips(desk, session, 48_000, 96_000) == []

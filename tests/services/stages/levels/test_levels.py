@@ -34,40 +34,6 @@ def heard(desk: Desk, session: int, seconds: float) -> None:
     wait_for(lambda: desk.live.of(session, LiveLevels).check.seconds >= seconds)
 
 
-def test_from_wrong_gains_to_the_window(desk: Desk) -> None:
-    session = demo.load(desk)
-    for socket, gain in ((1, 45), (3, 10), (6, 20), (8, 41)):
-        inputs.set_gain(desk, session, socket, gain)
-    with pytest.raises(NotNow, match="No sound check is running"):
-        soundcheck.end(desk, session)
-    opening.open_session(desk, session)
-    standin.ask_players(desk, "check")
-    soundcheck.begin(desk, session, "check")
-    assert show.show(desk, session).running
-    with pytest.raises(NotNow, match="too short"):
-        soundcheck.end(desk, session)
-    assert not show.show(desk, session).running
-    soundcheck.begin(desk, session, "check", [1, 3, 6, 8])
-    heard(desk, session, 9)
-    assert soundcheck.end(desk, session) == 4
-    told = {s: r.advised for s, r in rows(desk, session).items()}
-    assert told[2] is None, "only the rows that were ticked"
-    assert told[1].advice.kind == "down"
-    assert told[3].advice.kind == "up"
-    assert "People play about 6 dB louder" in told[1].advice.words
-    changed = soundcheck.apply(desk, session)
-    wrong = {s for s, a in told.items() if a is not None and a.advice.changes}
-    assert set(changed) == wrong
-    assert {1, 3} <= wrong <= {1, 3, 6, 8}
-    assert {s: r.advised.advice.kind for s, r in rows(desk, session).items() if r.advised} == dict.fromkeys((1, 3, 6, 8), "leave")
-    assert show.show(desk, session).due == 0
-    with pytest.raises(NotNow, match="nothing to change"):
-        soundcheck.apply(desk, session)
-    assert history.undo(desk, session).startswith("Sound check applied at sockets 1,")
-    assert rows(desk, session)[1].input.gain_db == 45
-    assert frame.show(desk, session).marks["levels"] == "settled"
-
-
 def said_of(desk: Desk, session: int, socket: int, peak: float, phase: str = "check", minutes: int = 0, source: str = "cello") -> None:
     with desk.database.transaction() as db:
         row = {"socket": socket, "source": source, "gain_db": 28.0, "peak_dbfs": peak, "true_peak_dbtp": peak, "rms_dbfs": -40.0,

@@ -6,7 +6,7 @@ from cattailer.core.advice import ears
 from cattailer.core.errors import NotFound, Refusal
 from cattailer.core.mix.moving import Move
 from cattailer.services.desk.desk import Desk
-from cattailer.services.session import demo, history
+from cattailer.services.session import demo
 from cattailer.services.stages.listen import columns, gestures, listening, show
 from tests.helpers.sessions import plan_of, the_patch, words
 
@@ -18,26 +18,6 @@ def cell(desk: Desk, session: int, name: str, mix: str) -> show.CellView:
     number = next(e.mix.id for e in page.ears if e.mix.name == mix)
     row = next(r for r in page.rows if r.name == name)
     return next(c for c in row.cells if c.mix == number)
-
-
-def test_a_gesture_is_one_edit_and_can_be_taken_back(desk: Desk) -> None:
-    session = demo.load(desk)
-    one, other = cell(desk, session, "Narrator", "Cue narrator"), cell(desk, session, "Narrator", "Main mix")
-    gestures.settle(desk, session, [
-        Move(one.end, one.target, "level_db", -9.5), Move(one.end, one.target, "pan", 0.5), Move(other.end, "", "fader_db", -3.0),
-    ])
-    assert words(desk, session)[0] == "3 controls moved"
-    now = cell(desk, session, "Narrator", "Cue narrator")
-    assert (now.level_db, now.pan, now.words) == (-9.5, 0.5, "−9.5")
-    assert cell(desk, session, "Narrator", "Main mix").level_db == -3.0
-    (moved,) = plan_of(desk, session).cells
-    assert (moved.level_db, moved.pan) == (-9.5, 0.5)
-    history.undo(desk, session)
-    assert cell(desk, session, "Narrator", "Cue narrator").level_db == 0.0
-    history.redo(desk, session)
-    assert cell(desk, session, "Narrator", "Cue narrator").level_db == -9.5
-    gestures.settle(desk, session, [Move(one.end, one.target, "muted", 1.0)])
-    assert words(desk, session)[0] == "Narrator muted in Cue narrator"
 
 
 def test_what_cannot_be_is_refused_whole(desk: Desk) -> None:

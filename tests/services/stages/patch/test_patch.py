@@ -6,7 +6,7 @@ import pytest
 from cattailer.core.errors import Refusal
 from cattailer.services.desk.desk import Desk
 from cattailer.services.running import arming, transport
-from cattailer.services.session import demo, history, sessions, tracks
+from cattailer.services.session import demo, sessions, tracks
 from cattailer.services.stages.patch import cures, inputlists, names, routes, show
 from tests.helpers.sessions import stop, takes_of, the_patch, words
 from tests.helpers.waiting import pass_time
@@ -14,28 +14,6 @@ from tests.helpers.waiting import pass_time
 TEN = "socket,name,source,pick-up,48 V,notes\n" + "\n".join(
     f"{i.socket},{i.name},{i.name.lower()},{i.pickup},{'yes' if i.phantom else 'no'},{i.note.split(',')[0]}" for i in demo.INPUTS
 )
-
-
-@pytest.mark.without_engine
-def test_from_an_empty_session_to_ten_tracks_with_one_list(desk: Desk) -> None:
-    session = sessions.create_session(desk, "Barn")
-    assert the_patch(desk, session).tracks == ()
-    assert inputlists.preview(desk, session, TEN).changed == 10
-    assert the_patch(desk, session).tracks == (), "a preview changes nothing"
-    assert inputlists.take_over(desk, session, TEN) == 10
-    made = the_patch(desk, session)
-    assert [(t.name, t.feeds) for t in made.tracks] == [(i.name, (f"in:{i.socket}",)) for i in demo.INPUTS]
-    assert [i.phantom for i in made.inputs[:10]] == [i.phantom for i in demo.INPUTS]
-    assert show.show(desk, session).looks == []
-    assert inputlists.preview(desk, session, TEN).changed == 0
-    text, name = inputlists.export(desk, session)
-    assert (text.count("\n"), name) == (11, "Barn_input-list.csv")
-    assert inputlists.preview(desk, session, text).changed == 0
-    history.undo(desk, session)
-    assert the_patch(desk, session).tracks == ()
-    assert not any(i.used for i in the_patch(desk, session).inputs)
-    history.redo(desk, session)
-    assert the_patch(desk, session) == made
 
 
 @pytest.mark.without_engine

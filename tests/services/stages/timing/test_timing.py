@@ -3,57 +3,13 @@
 
 import pytest
 
-from cattailer.core.errors import NotFound, Refusal
+from cattailer.core.errors import Refusal
 from cattailer.services.desk.desk import Desk
 from cattailer.services.running import arming, frame, room, transport
-from cattailer.services.session import demo, history, opening, sessions
+from cattailer.services.session import demo, history, opening
 from cattailer.services.stages.timing import buffers, correction, roundtrip, tempo
 from tests.helpers.sessions import plan_of, stop, the_map
 from tests.helpers.waiting import pass_time
-
-
-def test_measure_use_and_see_it_land(desk: Desk) -> None:
-    session = demo.load(desk)
-    opening.open_session(desk, session)
-    failed = roundtrip.measure(desk, session, 1, 16, "cable")
-    assert "No signal came in at socket 16" in failed.measured.failure
-    assert failed.id == 0
-    room.claim(desk, session, 37)
-    room.loop_back(desk, session, 1, 15, "cable")
-    wrong = roundtrip.measure(desk, session, 1, 16, "cable")
-    assert "the signal did at socket 15" in wrong.measured.failure
-    room.loop_back(desk, session, 1, 16, "cable")
-    found = roundtrip.measure(desk, session, 1, 16, "cable")
-    assert (found.measured.failure, found.correction, found.lands) == ("", 37, None)
-    assert found.measured.samples == pytest.approx(332 + 37, abs=0.05)
-    assert len(found.curve) == 61
-    assert found.curve.index(max(found.curve)) + found.curve_from == 369
-    correction.use(desk, session, found.id)
-    assert plan_of(desk, session).correction_samples == 37
-    assert desk.engine_state().round_trip_samples == 369
-    assert roundtrip.measure(desk, session, 1, 16, "cable").lands is True
-    room.claim(desk, session, 60)
-    again = roundtrip.measure(desk, session, 1, 16, "cable")
-    assert again.lands is False
-    standing = correction.standing(desk, session)
-    assert "+23.0 samples off" in standing.warning
-    assert [p.used for p in standing.history] == [False, False, True]
-    buffers.choose_buffer(desk, session, "tracking", 256)
-    assert plan_of(desk, session).correction_samples == 0, "another buffer, another round trip"
-    with pytest.raises(Refusal, match="another interface, rate or buffer"):
-        correction.use(desk, session, again.id)
-    buffers.choose_buffer(desk, session, "tracking", 128)
-    assert buffers.show(desk, session).rungs[2].through_ms == pytest.approx(369 / 48)
-    other = sessions.create_session(desk, "Another")
-    assert plan_of(desk, other).correction_samples == 37, "it belongs to the interface, not to a session"
-    correction.forget(desk, session)
-    assert plan_of(desk, session).correction_samples == 0
-    for call, error in (
-        (lambda: correction.use(desk, session, 999), NotFound), (lambda: roundtrip.measure(desk, session, 99, 16, "cable"), Refusal),
-        (lambda: roundtrip.measure(desk, session, 1, 99, "cable"), Refusal), (lambda: roundtrip.measure(desk, session, 1, 16, "magic"), Refusal),
-    ):
-        with pytest.raises(error):
-            call()
 
 
 def test_using_a_measurement_measures_once_more(desk: Desk) -> None:
