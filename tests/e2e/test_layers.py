@@ -19,7 +19,7 @@ def written(page: Page, path: str, studio: Studio) -> np.ndarray:
     page.get_by_role("button", name="Write what is in use").click()
     wait_for(lambda: set((studio.home / "media").rglob("in-use-*")) - before, 60)
     (folder,) = set((studio.home / "media").rglob("in-use-*")) - before
-    expect(page.get_by_text(re.compile(r"1 file in .*It begins at"))).to_be_visible(timeout=60_000)
+    expect(page.get_by_text(re.compile(rf"1 file in .*{folder.name}\. It begins at"))).to_be_visible(timeout=60_000)
     (file,) = Path(folder).glob("*.wav")
     sound, rate = soundfile.read(file)
     assert rate == 48_000

@@ -49,7 +49,7 @@ def test_the_deck_by_script(app: Flask) -> None:
     assert ask(app, "mark", text="here")["said"]
     assert ask(app, "stop", pressed=state["ring_sample"] + 24_000)["state"] == STOPPED
     assert ask(app, "locate", bar=5)["status"] == 200
-    assert ask(app, "state")["bar"] == 5
+    wait_for(lambda: ask(app, "state")["bar"] == 5)  # as the next frame says
     assert ask(app, "roll")["state"] == ROLLING
     assert ask(app, "pedal")["state"] == STOPPED
     levels = ask(app, "levels")["levels"]
