@@ -46,12 +46,34 @@ def test_what_fails_is_bypassed_and_said_and_the_capture_is_untouched(tmp_path: 
         files.append(sound(tmp_path / name, "A"))
     assert np.array_equal(*files)
     said = broken.bypassed()
-    assert said == [(Strips.key if which == "strips" else "return:1", RAISED if way == "raises" else NO_NUMBER)]
+    assert said[-1] == (Strips.key if which == "strips" else "return:1", RAISED if way == "raises" else NO_NUMBER)
     mix = broken.mix_of(0, broken.mixes.written - 20_000, broken.mixes.written)
     assert mix is not None
     assert np.isfinite(mix).all()
     assert mix.any()
     assert broken.bypassed() == [], "said once"
+
+
+def test_a_row_that_gives_no_number_is_let_through_alone() -> None:
+    eq = Effects(Equaliser(low_db=6.0))
+    tracks = tuple(TrackPlan(n, f"T{n}", (n,), True, 0.0, -1.0, effects=eq) for n in (1, 2))
+    plan = plan_of(*tracks, main_db=0.0)
+    engine = Engine(Nobody(plan), plan)
+    inputs, outputs = np.zeros((plan.inputs, 128), np.float32), np.zeros((plan.outputs, 128), np.float32)
+    heard = []
+    for n in range(400):
+        t = np.arange(128 * n, 128 * n + 128)
+        inputs[2] = 0.1 * np.sin(2 * np.pi * 40 * t / 48_000)
+        if n == 200:
+            strips = engine._prepared.summing.racks[0].strips
+            assert strips is not None
+            strips._state[:, :, 0] = np.nan
+        engine.process(inputs, outputs, 128 * n, 0)
+        heard.append(engine.mix_of(0, 128 * n, 128 * n + 128)[0])
+    (said,) = engine.bypassed()
+    assert said == ("voice 1 auto live captured", NO_NUMBER)
+    before, after = (np.abs(np.concatenate(part)).max() for part in (heard[150:199], heard[250:]))
+    assert after == pytest.approx(before, rel=1e-3), "the other track's equaliser goes on"
 
 
 def test_a_compressor_turns_down_by_its_ratio_and_a_pair_as_one() -> None:

@@ -75,7 +75,10 @@ class Rack:
 
     def _find_no_number(self, block: Floats) -> None:
         for effect in list(self._running):
-            if not isfinite(block[effect.rows].sum()):
+            wrong = [int(row) for row in effect.rows if not isfinite(block[row].sum())]
+            if wrong and isinstance(effect, Strips) and (out := effect.let_out(wrong)):
+                self.said += [(key, NO_NUMBER) for key in out]
+            elif wrong:
                 self._bypass(effect, NO_NUMBER, block)
         np.nan_to_num(block, copy=False, nan=0.0, posinf=0.0, neginf=0.0)
 

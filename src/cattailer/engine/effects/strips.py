@@ -79,6 +79,9 @@ class Strips:
         """Each row's lowest gain of the compressor since somebody looked."""
         self._wanted: Settings | None = None
         self._compressed = False
+        self._out = np.zeros(count, np.bool_)
+        """Rows that are let through as they come."""
+        self._some_out = False
 
     def ask(self, settings: Settings) -> None:
         """In the block path."""
@@ -113,6 +116,21 @@ class Strips:
             for n, row in enumerate(self._moved):
                 self._state_next[:, :, n] = other._state_next[:, :, kept[there[here.index(int(row))]]]
 
+    def let_out(self, rows: Sequence[int]) -> list[str]:
+        """From the next block on the inserts of these rows of the level let everything through; the others go on. The
+        keys of those that did not so far."""
+        wrong, out, at = np.isin(self.rows, rows), [], 0
+        for insert in self.inserts:
+            own = slice(at, at + insert.channels)
+            at += insert.channels
+            if wrong[own].any() and not self._out[own].any():
+                self._out[own] = True
+                self._state[:, :, own], self._envelope[own], self._gain[own] = 0.0, 0.0, 1.0
+                out.append(insert.key)
+        self._state_next[:, :, self._out[self._moved]] = 0.0
+        self._some_out = bool(self._out.any())
+        return out
+
     def turned_down(self) -> dict[str, float]:
         """Each insert's lowest gain of the compressor since somebody looked, by its key, where there was any."""
         out, at = {}, 0
@@ -129,6 +147,9 @@ class Strips:
         count = block.shape[1]
         sound, own = self._sound[:count], self._own
         np.copyto(sound, block[own].T)
+        if self._some_out:
+            let_through = sound[:, self._out]
+            sound[:, self._out] = 0.0
         if self._wanted is not None and self._next is None:
             self._begin()
         coming, weight = self._next, self._unmoved[:count]
@@ -152,6 +173,8 @@ class Strips:
             self._done += count
             if self._done >= len(self._curve):
                 self._end(coming)
+        if self._some_out:
+            sound[:, self._out] = let_through
         block[own] = sound.T
 
     def _begin(self) -> None:

@@ -7,8 +7,8 @@ import numpy as np
 import zmq
 
 from cattailer.core.advice.ready import silent_words
-from cattailer.core.mix.flow import APART
-from cattailer.core.patch.ends import mix_end, return_end
+from cattailer.core.mix.flow import APART, VOICE
+from cattailer.core.patch.ends import group_end, mix_end, return_end
 from cattailer.core.plan import MOST_MIXES, Plan
 from cattailer.core.sound.ballistics import VU_ZERO_DBFS
 from cattailer.core.sound.meters import Reading, own_or_usual
@@ -173,8 +173,11 @@ class Telemetry:
 
     def _bypassed(self, key: str, what: str) -> str:
         """In the user's words."""
-        names = {return_end(r.id): f"The reverb of {r.name}" for r in self._engine.plan.returns}
-        name = names.get(key.partition(APART)[0], f"One of the {key}")
+        plan, end = self._engine.plan, key.partition(APART)[0]
+        names = {return_end(r.id): f"The reverb of {r.name}" for r in plan.returns}
+        strips = {group_end(g.id): g.name for g in plan.groups} | {f"{VOICE} {t.id}": t.name for t in plan.tracks}
+        of = strips.get(" ".join(end.split()[:2]))
+        name = f"The equaliser or compressor of {of}" if of else names.get(end, f"One of the {key}")
         return (
             f"{name} {what} and was switched off. What is captured is as it was. Take it out and put it in again to "
             "have it back."
