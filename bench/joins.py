@@ -64,7 +64,8 @@ class Room:
     def side(self, piece: CompPiece, first: int, last: int) -> Sound:
         """What a take sounds like there at the piece's gain, beyond the piece too."""
         over = replace(piece, start=first, samples=last - first, offset=first - piece.moved)
-        return heard_between(unfaded(over, self.takes), first, last, 1, self.read)[0]
+        heard: Sound = heard_between(unfaded(over, self.takes), first, last, 1, self.read)[0]
+        return heard
 
 
 def room(drawn: random.Random) -> Room:

@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from cattailer.core.sound.onsets import onsets
+from cattailer.core.sound.onsets import notes, onsets
 
 RATE = 48_000
 
@@ -49,3 +49,20 @@ def test_nothing_is_found_in_silence_noise_or_a_steady_tone() -> None:
     assert len(onsets(np.zeros(10), RATE)) == 0
     tone = 0.3 * np.sin(2 * np.pi * 440 * np.arange(2 * RATE) / RATE)
     assert len(onsets(tone, RATE)) <= 2, "where it begins and ends"
+
+
+@pytest.mark.parametrize("attack_s", [0.02, 0.08])
+def test_of_bowed_notes_at_most_a_tenth_is_false_and_swells_are_counted(attack_s: float) -> None:
+    rng, notes_of_bow, t = np.random.default_rng(1), 80, np.arange(RATE // 2) / RATE
+    out, times = 0.0005 * rng.standard_normal(RATE * 42), []
+    for n in range(notes_of_bow):
+        at, hz = RATE + n * RATE // 2, 196 * 2 ** (rng.integers(0, 12) / 12)
+        turn = 2 * np.pi * hz * t + 0.3 * np.sin(2 * np.pi * 5.5 * t)
+        shape = np.minimum(1, t / attack_s) * np.minimum(1, (0.5 - t) / 0.06) * (1 + 0.05 * np.sin(2 * np.pi * 6 * t))
+        tone = sum(np.sin(k * turn) / k for k in range(1, 12))
+        out[at : at + len(t)] += 0.1 * shape * (tone + 0.05 * rng.standard_normal(len(t)))
+        times.append(at)
+    found = notes(out, RATE)
+    false = sum(min(abs(m - a) for a in times) > 0.08 * RATE for m in found.at)
+    assert false <= 0.1 * notes_of_bow
+    assert len(found.at) == notes_of_bow or found.swells > len(found.at), "found, or said that they begin too softly"

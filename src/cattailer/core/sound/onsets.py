@@ -1,5 +1,7 @@
 """Where notes begin: spectral flux, then the rise of the sound itself."""
 
+from dataclasses import dataclass
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -16,7 +18,18 @@ FINE_WINDOW_S, FINE_HOP_S, FINE_LAG_S = 0.006, 0.0005, 0.003
 FINE_AT = 0.45
 """Where in a short window new sound has come to when it grew most."""
 
+NEAR_HOPS, FAR_HOPS, AT_ONCE = 4, 24, 0.24
+"""This share of what grows within 24 hops either way grows within 4 where a note begins; a swell has 0.18 to 0.2."""
+
 Sound = NDArray[np.floating]
+
+
+@dataclass(frozen=True)
+class Notes:
+    """``at``: samples at which notes begin, in order. ``swells``: how often sound grew too slowly to say where."""
+
+    at: NDArray[np.int64]
+    swells: int
 
 
 def onsets(sound: Sound, rate_hz: int) -> NDArray[np.int64]:
@@ -25,11 +38,17 @@ def onsets(sound: Sound, rate_hz: int) -> NDArray[np.int64]:
     Spectral flux as in S. Dixon, "Onset detection revisited" (2006): the sum of what every frequency grew by from one
     frame to the next, here of log magnitudes; its peaks above an adaptive threshold are refined in shorter windows.
     """
+    return notes(sound, rate_hz).at
+
+
+def notes(sound: Sound, rate_hz: int) -> Notes:
+    """The onsets of ``sound``, and how often something swelled in it."""
     hop, window = max(1, round(HOP_S * rate_hz)), max(64, round(WINDOW_S * rate_hz))
     if len(sound) < 2 * window:
-        return np.zeros(0, np.int64)
+        return Notes(np.zeros(0, np.int64), 0)
     flux = _flux(np.asarray(sound, np.float32), hop, window)
-    peaks = _peaks(flux, round(AROUND_S / HOP_S), round(LEAST_GAP_S / HOP_S))
+    every = _peaks(flux, round(AROUND_S / HOP_S), round(LEAST_GAP_S / HOP_S))
+    peaks = [n for n in every if _at_once(flux, n)]
     # A window grows most once the new sound has come nearly to its middle.
     late = window // 2 - round(LATE_S * rate_hz)
     found = [_refined(sound, max(0, int(p) * hop + late), rate_hz) for p in peaks]
@@ -37,7 +56,14 @@ def onsets(sound: Sound, rate_hz: int) -> NDArray[np.int64]:
     for at in sorted(found):
         if not out or at - out[-1] >= LEAST_GAP_S * rate_hz:
             out.append(at)
-    return np.array(out, np.int64)
+    return Notes(np.array(out, np.int64), len(every) - len(peaks))
+
+
+def _at_once(flux: NDArray[np.float64], n: int) -> bool:
+    """Whether what grows around a frame does so in it, and not over a tenth of a second: what swells has no beginning
+    that a frame could tell."""
+    near, around = (flux[max(0, n - reach) : n + reach + 1].sum() for reach in (NEAR_HOPS, FAR_HOPS))
+    return bool(near >= AT_ONCE * around)
 
 
 def _flux(sound: NDArray[np.float32], hop: int, window: int) -> NDArray[np.float64]:

@@ -15,9 +15,11 @@ def test_notes_are_found_moved_by_hand_and_tightened_and_one_key_goes_back(desk:
     drum = rows_of(desk, session)[5].id
     with pytest.raises(NotNow, match="Find notes"):
         tightening.tighten(desk, session, drum, 1, 1.0)
-    count = tightening.find(desk, session, drum)
+    said = tightening.find(desk, session, drum)
     page = cutview.show(desk, session, drum)
-    assert count == len(page.ticks) >= 3
+    count = len(page.ticks)
+    assert count >= 3
+    assert said == f"{count} notes found on Frame drum."
     tightening.set_tick(desk, session, drum, page.ticks[0], page.ticks[0] + 100)
     assert cutview.show(desk, session, drum).ticks[0] == page.ticks[0] + 100
     tightening.set_tick(desk, session, drum, page.ticks[1] + 5)

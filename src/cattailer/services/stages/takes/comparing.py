@@ -93,7 +93,7 @@ def state(desk: Desk, session_id: int, sort: str = "take") -> LiveComparing:
 
 def _run(live: LiveComparing, work: list[Piece | None], others: list[Piece], tempo: TempoMap, reference: float) -> None:
     try:
-        notes = notes_of(others, tempo.rate_hz) if live.against else None
+        notes = notes_of(others, tempo.rate_hz)[0] if live.against else None
         for piece in work:
             if piece is not None:
                 sound = heard_between([piece], piece.start, piece.start + piece.samples)

@@ -6,8 +6,9 @@ from cattailer.core.comps.laying import in_order, piece_of
 from cattailer.core.comps.tightening import drift, tightened
 from cattailer.core.errors import NotNow, Refusal
 from cattailer.core.gear.rates import rescaled
-from cattailer.core.sound.onsets import onsets
+from cattailer.core.sound.onsets import notes
 from cattailer.core.takes.pieces import Piece
+from cattailer.core.wording import counted
 from cattailer.media.piecesound import PieceReader, heard_between
 from cattailer.services.desk.desk import Desk
 from cattailer.services.session import comping
@@ -23,36 +24,40 @@ NEAR_MS = 30.0
 """How close to a tick somebody must point to mean it."""
 
 
-def find(desk: Desk, session_id: int, track_id: int) -> int:
-    """Looks for the notes of what is in use, and keeps them as ticks; how many there are."""
+def find(desk: Desk, session_id: int, track_id: int) -> str:
+    """Looks for the notes of what is in use, and keeps them as ticks. Returns words: how many there are, and whether
+    others begin too softly to say where."""
     with desk.database.transaction() as db:
         session = get_session(db, session_id)
         pieces, rate = track_pieces(desk, session, track_id), session.rate_hz
-    found = notes_of(pieces, rate)
+    found, swells = notes_of(pieces, rate)
     with editing(desk, session_id) as edit:
         track = edit.track(track_id)
         comp = comping.in_use(edit.db, edit.session, track)
         if len(found) > MOST_TICKS:
             raise Refusal(f"These are more than {MOST_TICKS:,} notes; none was kept. Cut the track into parts first.")
         comp.ticks = [*found, rate]
-        edit.what = f"{len(found)} notes found on {track.name}"
-    return len(found)
+        edit.what = f"{counted(len(found), 'note')} found on {track.name}"
+    if swells <= len(found):
+        return f"{edit.what}."
+    return f"{edit.what}. Others begin too softly to say where; put ticks in by hand, at the playhead (T)."
 
 
-def notes_of(pieces: list[Piece], rate_hz: int) -> list[int]:
-    """Timeline samples at which notes begin; read in steps, so that a long track takes no more memory than a short
-    one."""
+def notes_of(pieces: list[Piece], rate_hz: int) -> tuple[list[int], int]:
+    """Timeline samples at which notes begin, and how often sound swelled without a beginning that could be told; read
+    in steps, so that a long track takes no more memory than a short one."""
     if not pieces:
-        return []
+        return [], 0
     start, stop = min(p.start for p in pieces), max(p.start + p.samples for p in pieces)
-    out: list[int] = []
+    out, swells = list[int](), 0
     read, over = PieceReader(), OVER_S * rate_hz
     for at in range(start, stop, STEP_S * rate_hz):
         first, last = max(start, at - over), min(stop, at + STEP_S * rate_hz + over)
         sound = heard_between(pieces, first, last, 1, read)[0]
-        inside = onsets(np.asarray(sound), rate_hz) + first
-        out += [int(n) for n in inside if at <= n < at + STEP_S * rate_hz]
-    return out
+        inside = notes(np.asarray(sound), rate_hz)
+        out += [int(n) + first for n in inside.at if at <= n + first < at + STEP_S * rate_hz]
+        swells += inside.swells
+    return out, swells
 
 
 def set_tick(desk: Desk, session_id: int, track_id: int, at: int, to: int | None = None) -> None:

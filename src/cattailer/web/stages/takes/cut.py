@@ -162,8 +162,7 @@ def room_tone(session_id: int) -> Response:
 
 @blueprint.post("/notes")
 def find_notes(session_id: int) -> Response:
-    tightening.find(desk(), session_id, form(OnTrack).track)
-    return done()
+    return said(tightening.find(desk(), session_id, form(OnTrack).track))
 
 
 @blueprint.post("/tick")
