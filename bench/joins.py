@@ -26,6 +26,7 @@ from cattailer.core.comps.tightening import tightened
 from cattailer.core.errors import Refusal
 from cattailer.core.time.timeline import Meter, Tempo, TempoMap
 from cattailer.media.piecesound import heard_between
+from cattailer.services.sounding.meetings import both_sides
 
 RATE, LONG, KEPT = 48_000, 10 * 48_000, 48_000
 TEMPO = TempoMap(RATE, (Tempo(Fraction(0), Fraction(120)),), (Meter(1, 4, 4),))
@@ -54,12 +55,10 @@ class Room:
         alike = known(before, after)
         if alike is not None:
             return Meeting(0, samples or usual_samples(alike, RATE), alike)
-        reach, at = max(round(HEARD_S * RATE), samples), after.start
-        first = max(at - reach, before.start, after.moved + self.takes[after.take].reach[0])
-        last = min(at + reach, after.stop, before.moved + self.takes[before.take].reach[1])
-        if last - first < 2:
+        sides = both_sides(before, after, self.takes, max(round(HEARD_S * RATE), samples), self.read)
+        if sides is None:
             return Meeting(0, samples or usual_samples(0.0, RATE), 0.0)
-        return meet(self.side(before, first, last), self.side(after, first, last), at - first, samples, RATE)
+        return meet(sides.before, sides.after, after.start - sides.start, samples, RATE)
 
     def side(self, piece: CompPiece, first: int, last: int) -> Sound:
         """What a take sounds like there at the piece's gain, beyond the piece too."""

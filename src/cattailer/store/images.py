@@ -43,6 +43,7 @@ class Recorder:
     def __init__(self, db: orm.Session) -> None:
         self.before: Images = {}
         self.after: Images = {}
+        self._db = db
         db.info["recorder"] = self
 
     def made(self, row: Base) -> None:
@@ -66,6 +67,12 @@ class Recorder:
             return
         self.before[key] = {**_columns(row), **_changes(row)[0], **(self.before.get(key) or {})}
         self.after[key] = None
+
+    def end(self) -> None:
+        """Collects no more, for what is written later in the same transaction."""
+        self._db.flush()
+        self.settle()
+        del self._db.info["recorder"]
 
     def settle(self) -> None:
         """Forgets columns that ended as they began."""

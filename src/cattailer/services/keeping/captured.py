@@ -19,9 +19,7 @@ def captured(db: orm.Session, session: Session, run: Run, takes: Iterable[Take],
     between them; what was undone cannot be done again."""
     recorder = Recorder(db)
     yield
-    db.flush()
-    recorder.settle()
-    del db.info["recorder"]
+    recorder.end()
     before, after = recorder.before, recorder.after
     for take in takes:
         key = f"takes/{take.id}"
@@ -44,9 +42,7 @@ def made_way(db: orm.Session, session: Session, run: Run) -> Iterator[None]:
     """What older takes gave way to a capture belongs to its step."""
     recorder = Recorder(db)
     yield
-    db.flush()
-    recorder.settle()
-    del db.info["recorder"]
+    recorder.end()
     of_roll = select(History).where(
         History.session_id == session.id, History.roll == run.roll, History.state == "done"
     )

@@ -5,7 +5,7 @@ from dataclasses import dataclass, field, replace
 from cattailer.core.comps.comppiece import CompPiece
 from cattailer.core.comps.crossing import HEARD_S, Meeting, Meets, known, meet, usual_samples
 from cattailer.core.comps.sounding import TakeSound, unfaded
-from cattailer.media.piecesound import Floats, PieceReader, heard_between
+from cattailer.media.piecesound import Floats, PieceReader, Read, heard_between
 from cattailer.services.desk.desk import Desk
 from cattailer.services.sounding.takesounds import take_sounds
 from cattailer.store.models import Session
@@ -15,7 +15,7 @@ MOST_KEPT = 20_000
 
 @dataclass
 class LiveMeetings:
-    """By what lies on both sides: how they go together, at a revision of the takes."""
+    """By what lies on both sides: how they go together."""
 
     found: dict[tuple[object, ...], Meeting] = field(default_factory=dict)
 
@@ -59,7 +59,7 @@ def _side(piece: CompPiece, at: int, reach: int) -> tuple[object, ...]:
 
 
 def both_sides(
-    before: CompPiece, after: CompPiece, takes: dict[int, TakeSound], reach: int, read: PieceReader | None = None
+    before: CompPiece, after: CompPiece, takes: dict[int, TakeSound], reach: int, read: Read | None = None
 ) -> Sides | None:
     """Both takes up to ``reach`` samples either side of where they meet, within their pieces and their sound."""
     if before.take not in takes or after.take not in takes:
