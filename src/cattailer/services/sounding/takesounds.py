@@ -12,6 +12,9 @@ from cattailer.services.desk.desk import Desk
 from cattailer.services.desk.places import folder_of
 from cattailer.store.models import Media, Run, Session, Take
 
+AT_ONCE = 4000
+"""So many takes are looked up in one query: PostgreSQL takes 65,535 values, and a take is asked about by several."""
+
 File = tuple[str, int]
 """Path and samples, at the session's rate."""
 
@@ -31,8 +34,10 @@ def take_sounds(desk: Desk, session: Session, takes: Collection[int]) -> dict[in
     if live is None or live.of != of:
         live = LiveTakeSounds(of)
         desk.live.put(session.id, live)
-    if unknown := [take for take in takes if take not in live.found]:
-        live.found.update({**dict.fromkeys(unknown), **_look_up(desk, session, unknown)})
+    unknown = [take for take in takes if take not in live.found]
+    for first in range(0, len(unknown), AT_ONCE):
+        some = unknown[first : first + AT_ONCE]
+        live.found.update({**dict.fromkeys(some), **_look_up(desk, session, some)})
     return {take: sound for take in takes if (sound := live.found[take]) is not None}
 
 
