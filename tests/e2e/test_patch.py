@@ -198,6 +198,9 @@ def test_a_loop_is_refused_by_name_and_a_capture_keeps_the_patch(page: Page, stu
     expect(page.locator("#patch-facts")).to_contain_text("Cello renamed to Gamba")
     page.keyboard.press("Shift+Space")
     page.wait_for_function("document.body.dataset.state === 'stopped'")
+    expect(page.locator("#patch-facts")).to_contain_text("captured")  # the latest step, once it is entered
+    page.keyboard.press("Control+z")
+    expect(page.locator("#patch-facts .line-through")).to_contain_text("captured")
     page.keyboard.press("Control+z")
     expect(page.get_by_label("Name of track 3", exact=True)).to_have_value("Cello")
     expect(page.locator("#rows [data-track-row]")).to_have_count(10)
