@@ -18,6 +18,7 @@ def test_files_are_imported_over_a_wire_that_breaks(page: Page, studio: Studio, 
     soundfile.write(tmp_path / "choir.wav", noise, RATE, "PCM_24")
     with soundfile.SoundFile(tmp_path / "rain.mp3", "w", 44100, 2, format="MP3", bitrate_mode="VARIABLE") as mp3:
         mp3.write(noise[: 44100 * 20, :2])
+    (tmp_path / "half.wav").write_bytes((tmp_path / "choir.wav").read_bytes()[: RATE * 6 * 3 * 5])
     (tmp_path / "letter.docx").write_bytes(b"x" * 100)
     address = new_session(page, studio, "Rain")
     with wire_to(urlsplit(studio.url).port or 0) as wire:
@@ -38,6 +39,13 @@ def test_files_are_imported_over_a_wire_that_breaks(page: Page, studio: Studio, 
         wire.away, wire.up_bytes_per_s = False, None
         page.get_by_role("button", name="Try choir.wav again").click()
         expect(page.locator("[data-file-state=here]")).to_have_count(2)
+        page.set_input_files("#import-choose", tmp_path / "half.wav")
+        expect(page.get_by_text("half.wav promises 40.0 s, but 5.0 s are there.")).to_be_visible()
+        page.get_by_label("Use what is there of half.wav").check()
+        expect(page.locator("[data-file-state=here]")).to_have_count(3)
+        page.keyboard.press("Space")
+        expect(page.locator("[data-file-state=asks]")).to_have_count(1)
+        page.get_by_role("button", name="Remove half.wav").click()
         page.get_by_label("Tracks for choir.wav").select_option("pairs")
         page.get_by_label("Bar, beat or time").fill("0:02")
         page.get_by_role("button", name="Import 2 files").click()

@@ -3,6 +3,7 @@
 import zlib
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import suppress
+from itertools import chain
 from pathlib import Path
 
 import numpy as np
@@ -107,11 +108,9 @@ def _at_rate(sound: Sound, rate_hz: int) -> Iterator[Floats]:
         yield from (np.ascontiguousarray(_numbers(sound, block), np.float32) for block in sound.blocks())
         return
     stream = soxr.ResampleStream(sound.rate_hz, rate_hz, sound.channels, dtype="float32", quality="VHQ")
-    left = sound.samples
-    for block in sound.blocks():
-        left -= block.shape[1]
-        block = _numbers(sound, block)
-        made = np.asarray(stream.resample_chunk(np.ascontiguousarray(block.T), last=left <= 0))
+    nothing = np.zeros((sound.channels, 0), np.float32)
+    for block, last in chain(((block, False) for block in sound.blocks()), [(nothing, True)]):
+        made = np.asarray(stream.resample_chunk(np.ascontiguousarray(_numbers(sound, block).T), last=last))
         if len(made):
             made = made.reshape(-1, sound.channels).T
             yield np.ascontiguousarray(made, np.float32)

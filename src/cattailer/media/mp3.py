@@ -1,13 +1,5 @@
-"""How long an MP3 is that does not say so.
+"""Frames of MP3 files (ISO/IEC 11172-3 and 13818-3, layer III)."""
 
-A file with a variable bit rate and without an information frame makes decoders guess its length from its first bit
-rate, and stop there. Here its frames are counted (ISO/IEC 11172-3 and 13818-3, layer III), and an information frame
-with their number is put before it.
-"""
-
-import io
-import os
-import struct
 from pathlib import Path
 from typing import BinaryIO
 
@@ -29,24 +21,25 @@ def frame_bytes(head: bytes) -> int:
     return factor * table[kbps] // _RATES[version][rate] + padded
 
 
-def completed(path: Path) -> "Preceded | None":
-    """The file with the frame before it that says how long it is; None where it has one, or is not an MP3. Raises
-    OSError."""
+def promised(path: Path) -> int | None:
+    """How many samples the first frame says that there are, less the padding that the encoder names; None where it
+    says nothing. Raises OSError."""
     with open(path, "rb") as file:
         start = _start(file)
-        if start < 0:
-            return None
-        file.seek(start)
-        first = file.read(2048)
-        if any(tag in first[:200] for tag in (b"Xing", b"Info", b"VBRI")):
-            return None
-        frames, last = _count(file, start)
-    version, mode = first[1] >> 3 & 3, first[3] >> 6
-    side = (17 if mode == 3 else 32) if version == 3 else (9 if mode == 3 else 17)
-    # Any bit rate that leaves room for what it says: 128 kbit/s is 9 in one table, 64 is 8 in the other.
-    head = bytes([first[0], first[1] | 1, (9 if version == 3 else 8) << 4 | first[2] & 0x0C, first[3]])
-    body = b"Xing" + struct.pack(">III", 3, frames, last - start)
-    return Preceded((head + b"\0" * side + body).ljust(frame_bytes(head), b"\0"), path, start)
+        file.seek(max(0, start))
+        first = file.read(256)
+    if start < 0:
+        return None
+    per_frame = 1152 if first[1] >> 3 & 3 == 3 else 576
+    by_kbps = first.find(b"VBRI")
+    if by_kbps > 0:
+        return per_frame * int.from_bytes(first[by_kbps + 14 : by_kbps + 18], "big")
+    at = max(first.find(b"Xing"), first.find(b"Info"))
+    if at < 0 or not first[at + 7] & 1:
+        return None
+    frames = int.from_bytes(first[at + 8 : at + 12], "big")
+    padding = int.from_bytes(first[at + 141 : at + 144], "big") if first[at + 120 : at + 124].isalnum() else 0
+    return max(0, per_frame * frames - (padding >> 12) - (padding & 0xFFF))
 
 
 def _start(file: BinaryIO) -> int:
@@ -61,55 +54,3 @@ def _start(file: BinaryIO) -> int:
         if length and frame_bytes(data[n + length : n + length + 4]):
             return at + n
     return -1
-
-
-def _count(file: BinaryIO, at: int) -> tuple[int, int]:
-    """How many frames follow one another, and where the last of them ends."""
-    file.seek(0, os.SEEK_END)
-    size, frames, data, base = file.tell(), 0, b"", 0
-    while at + 4 <= size:
-        if not base <= at <= base + len(data) - 4:
-            file.seek(at)
-            data, base = file.read(1 << 20), at
-        length = frame_bytes(data[at - base : at - base + 4])
-        if not length:
-            break
-        frames, at = frames + 1, at + length
-    return frames, min(at, size)
-
-
-class Preceded(io.RawIOBase):
-    """A file from ``start`` on with some bytes before it, for reading."""
-
-    def __init__(self, first: bytes, path: Path, start: int) -> None:
-        super().__init__()
-        self._first, self._file, self._at = first, open(path, "rb"), 0  # noqa: SIM115 - closed with this one
-        self._behind = start - len(first)
-        self._size = os.fstat(self._file.fileno()).st_size - self._behind
-
-    def readable(self) -> bool:
-        return True
-
-    def seekable(self) -> bool:
-        return True
-
-    def readinto(self, buffer: memoryview) -> int:  # type: ignore[override]
-        wanted = len(buffer)
-        data = self._first[self._at : self._at + wanted]
-        if len(data) < wanted:
-            self._file.seek(self._at + len(data) + self._behind)
-            data += self._file.read(wanted - len(data))
-        buffer[: len(data)] = data
-        self._at += len(data)
-        return len(data)
-
-    def seek(self, offset: int, whence: int = os.SEEK_SET) -> int:
-        self._at = max(0, offset + {os.SEEK_SET: 0, os.SEEK_CUR: self._at, os.SEEK_END: self._size}[whence])
-        return self._at
-
-    def tell(self) -> int:
-        return self._at
-
-    def close(self) -> None:
-        self._file.close()
-        super().close()

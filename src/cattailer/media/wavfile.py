@@ -4,7 +4,6 @@ import os
 import re
 import struct
 import zlib
-from collections.abc import Iterator
 from dataclasses import dataclass
 from html import unescape
 from pathlib import Path
@@ -16,6 +15,7 @@ from numpy.typing import NDArray
 from cattailer.media import bwf
 from cattailer.media.disk import REAL
 from cattailer.media.pcm import unpack
+from cattailer.media.promises import chunks
 
 
 class NotAWave(ValueError):
@@ -59,7 +59,7 @@ def _inspect(file: BinaryIO, path: Path, size: int) -> WaveInfo:
     names: tuple[str, ...] = ()
     offsets: dict[int, int] = {}
     labels: dict[int, str] = {}
-    for name, length in _chunks(file, head, size):
+    for name, length in chunks(file, head, size):
         if name == b"data":
             data_offset, data_bytes = file.tell(), length
         elif name == b"ds64" and head[:4] == b"RF64":
@@ -95,26 +95,8 @@ def time_stamp(path: Path) -> int | None:
         head = file.read(12)
         if head[:4] not in (b"RIFF", b"RF64") or head[8:] != b"WAVE":
             return None
-        chunks = _chunks(file, head, os.fstat(file.fileno()).st_size)
-        return next((_stamp(file.read(min(length, 602))) for name, length in chunks if name == b"bext"), None)
-
-
-def _chunks(file: BinaryIO, head: bytes, size: int) -> Iterator[tuple[bytes, int]]:
-    """The name and length of each chunk after ``head``, with the file at its first byte. In an RF64 file the length of
-    the sound is that in its ds64 chunk. Sound whose end is not there is the last one."""
-    at, long_bytes = len(head), 0
-    while at + 8 <= size:
-        file.seek(at)
-        name, length = struct.unpack("<4sI", file.read(8))
-        if name == b"ds64":
-            long_bytes = int.from_bytes(file.read(16)[8:], "little")
-        if name == b"data" and length == 0xFFFFFFFF and head[:4] == b"RF64":
-            length = long_bytes
-        file.seek(at + 8)
-        yield name, length
-        if name == b"data" and (length == 0 or at + 8 + length > size):
-            return
-        at += 8 + length + length % 2
+        found = chunks(file, head, os.fstat(file.fileno()).st_size)
+        return next((_stamp(file.read(min(length, 602))) for name, length in found if name == b"bext"), None)
 
 
 def _stamp(bext: bytes) -> int | None:

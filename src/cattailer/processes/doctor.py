@@ -7,6 +7,7 @@ import statistics
 import time
 from dataclasses import dataclass
 from importlib import metadata
+from pathlib import Path
 
 from cattailer.core.errors import Refusal
 from cattailer.core.wording import counted
@@ -33,7 +34,7 @@ def no_engine() -> EngineClient:
 
 
 def examine(home: Home) -> list[Finding]:
-    return [_packages(), _database(), _port(), _disk(home), _media(home), _clock()]
+    return [_packages(), _database(), _decoder(), _port(), _disk(home), _media(home), _clock()]
 
 
 def _packages() -> Finding:
@@ -53,6 +54,13 @@ def _database() -> Finding:
         return Finding("database", True, f"PostgreSQL in {find_programs()}")
     except Refusal as why:
         return Finding("database", False, why.message)
+
+
+def _decoder() -> Finding:
+    found = shutil.which("ffmpeg")
+    if found is None:
+        return Finding("decoder", False, "ffmpeg is missing, so no FLAC, Ogg or MP3 can be imported. Install ffmpeg.")
+    return Finding("decoder", True, f"ffmpeg in {Path(found).parent}")
 
 
 def _port() -> Finding:

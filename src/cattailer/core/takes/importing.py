@@ -60,3 +60,20 @@ def length_text(samples: int, rate_hz: int) -> str:
     if minutes:
         return f"{minutes} min {rest} s"
     return f"{rest} s" if seconds else f"{samples / rate_hz:.2f} s"
+
+
+def unkept(name: str, rate_hz: int, there: int, promised: int | None) -> str:
+    """What a file promises that breaks off, or has another length than it says, and what is there."""
+    if promised is None or promised == there:
+        has = _tenths(there, rate_hz)
+        return f"{name} breaks off: {has} are there, and its end is missing. Copy or export it again."
+    says, has = _tenths(promised, rate_hz), _tenths(there, rate_hz)
+    if says == has:
+        says, has = counted(promised, "sample"), counted(there, "sample")
+    return f"{name} promises {says}, but {has} are there. Copy or export it again."
+
+
+def _tenths(samples: int, rate_hz: int) -> str:
+    """"33.4 s", "2 min 33.4 s"."""
+    minutes, tenths = divmod(round(10 * samples / rate_hz), 600)
+    return f"{f'{minutes:,} min ' if minutes else ''}{tenths / 10:.1f} s"

@@ -1,5 +1,6 @@
 """Files from elsewhere."""
 
+import re
 import shutil
 from pathlib import Path
 
@@ -205,3 +206,30 @@ def test_what_is_no_number_is_refused_and_nothing_is_left(desk: Desk, tmp_path: 
         importing.import_file(desk, session, tmp_path / "broken.wav", "broken.wav", "1")
     assert len(rows_of(desk, session)) == before
     assert journal.find_all(desk.media) == []
+
+
+def test_what_breaks_off_is_asked_about_and_kept_on_wish(desk: Desk, tmp_path: Path) -> None:
+    """Seen when it arrives where its header promises more, only when it was read where it promises nothing."""
+    session = demo.load(desk)
+    before, path = len(rows_of(desk, session)), tone(tmp_path / "whole.flac", seconds=10)
+    data = bytearray(path.read_bytes())
+    half, streamed = data[: len(data) // 2], bytearray(data[: len(data) // 2])
+    streamed[21:26] = streamed[21] & 0xF0, 0, 0, 0, 0
+    for name, sound, at_once in (("half.flac", half, True), ("streamed.flac", streamed, False)):
+        upload = uploads.offer(desk, session, name, len(sound))
+        uploads.begin(desk, session, upload.number, len(sound)).write(bytes(sound))
+        upload.finish()
+        assert (upload.state == uploads.ASKS) == at_once
+        if not at_once:
+            importing._import_one(desk, session, upload, "1")
+        assert upload.state == uploads.ASKS
+        assert re.search(r"promises 10\.0 s, but \d\.\d s" if at_once else r"breaks off: \d\.\d s", upload.message)
+        assert (len(rows_of(desk, session)), upload.path.exists()) == (before, True)
+        uploads.accept(desk, session, upload.number, True)
+        importing._import_one(desk, session, upload, "1")
+        assert (upload.state, upload.path.exists()) == (uploads.DONE, False)
+        before += 1
+        piece = plan_of(desk, session).pieces[-1]
+        got = wavfile.read(wavfile.inspect(Path(piece.path)))
+        assert 48_000 * 3 < got.shape[1] < 48_000 * 7
+        assert np.abs(got - soundfile.read(path)[0].T[:, : got.shape[1]]).max() < 2**-15

@@ -16,7 +16,7 @@ from cattailer.core.time import ruler
 from cattailer.core.wording import counted
 from cattailer.media import importing, wavfile
 from cattailer.media.journal import RunHeader, RunStory
-from cattailer.media.soundfiles import Sound, opened
+from cattailer.media.soundfiles import Sound, Unkept, opened
 from cattailer.services.desk.desk import Desk, log
 from cattailer.services.desk.places import check_root, root_of
 from cattailer.services.running import runs
@@ -53,15 +53,16 @@ def place_of(session: Session, name: str, typed: str | None, stamp: int | None, 
 
 def import_file(
     desk: Desk, session_id: int, path: Path, name: str, place: str | None, split: str = SINGLE,
-    tell: Callable[[int, int], None] = lambda done, total: None,
+    tell: Callable[[int, int], None] = lambda done, total: None, partly: bool = False,
 ) -> str:
     """One file, from a place on (None: where its time stamp says). ``tell`` hears how many samples of how many
-    are written, and may raise to stop. Returns words. Raises Refusal for what is not sound, and where it cannot lie."""
+    are written, and may raise to stop. Returns words. Raises Refusal for what is not sound, and where it cannot lie;
+    Unkept for what does not keep what it promises, unless that is wanted ``partly``."""
     desk.forbid_while_capturing(session_id, "importing")
     if split not in SPLITS:
         raise Refusal("Channels become single tracks or pairs; nothing was changed.")
     stem = Path(name.replace("\\", "/")).stem[: MAX_NAME - 8].strip() or "Imported"
-    with opened(path, name) as sound:
+    with opened(path, name, partly) as sound:
         if reason := why_not(name, sound.channels, sound.samples, sound.rate_hz):
             raise Refusal(f"{reason} Nothing was changed.")
         with desk.database.transaction() as db:
@@ -83,7 +84,9 @@ def import_file(
             raise
     rate = f", {sound.rate_hz / 1000:g} kHz converted to {was / 1000:g}" if sound.rate_hz != was else ""
     loud = f", {over_db:.1f} dB over full scale and kept as float" if over_db else ""
-    what = f"{counted(sound.channels, 'channel')}, {length_text(sound.samples, sound.rate_hz)}{rate}{loud}"
+    left_out = f", {counted(len(sound.damaged), 'damaged frame')} left out" if sound.damaged else ""
+    length = length_text(story.samples, story.header.rate_hz)
+    what = f"{counted(sound.channels, 'channel')}, {length}{rate}{loud}{left_out}"
     try:
         runs.enter_finished(desk, [story.path])
     except DATABASE_AWAY:  # whoever looks for finished runs enters it
@@ -158,11 +161,13 @@ def _import_one(desk: Desk, session_id: int, upload: Upload, place: str | None) 
 
     upload.state, upload.done, upload.message = uploads.IMPORTING, 0, ""
     try:
-        message = import_file(desk, session_id, upload.path, upload.name, place, upload.split, tell)
+        message = import_file(desk, session_id, upload.path, upload.name, place, upload.split, tell, upload.partly)
     except Cancelled:
         uploads.take_off(desk, session_id, upload)
     except NotNow as why:  # it may do later: the file stays
         upload.state, upload.message = uploads.HERE, why.message
+    except Unkept as why:  # seen only now that all of it was read
+        upload.ask(why)
     except Refusal as why:
         upload.drop(uploads.FAILED, why.message)
     except DATABASE_AWAY:

@@ -10,13 +10,14 @@ from cattailer.services.running import frame
 from cattailer.services.running.frame import Frame
 from cattailer.services.session.reading import load
 from cattailer.services.stages.capture import uploads
-from cattailer.services.stages.capture.uploads import ARRIVING, HERE, IMPORTING, WAITING, Upload
+from cattailer.services.stages.capture.uploads import ARRIVING, ASKS, HERE, IMPORTING, WAITING, Upload
 
 
 @dataclass(frozen=True)
 class ImportRow:
     """``what`` says what is known of the file, ``now`` what goes on with it; ``percent`` of it is done, None where
-    nothing moves. ``splits`` are what its channels may become, empty for one or two of them."""
+    nothing moves. ``asks``: somebody says whether what there is will do. ``splits`` are what its channels may become,
+    empty for one or two of them."""
 
     number: int
     name: str
@@ -24,6 +25,7 @@ class ImportRow:
     what: str
     now: str
     percent: int | None
+    asks: bool
     splits: list[tuple[str, str]]
     split: str
 
@@ -76,7 +78,8 @@ def _row(upload: Upload) -> ImportRow:
     splits = []
     if upload.channels > 2:
         splits = [(key, split_words(upload.channels, key)) for key in SPLITS]
-    return ImportRow(upload.number, upload.name, upload.state, _what(upload), now, percent, splits, upload.split)
+    asks = upload.partly and upload.state in (ASKS, HERE)
+    return ImportRow(upload.number, upload.name, upload.state, _what(upload), now, percent, asks, splits, upload.split)
 
 
 def _what(upload: Upload) -> str:

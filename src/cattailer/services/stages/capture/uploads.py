@@ -13,13 +13,15 @@ from typing import BinaryIO
 from cattailer.core.errors import NotFound, NotNow, Refusal
 from cattailer.core.takes.importing import RESERVED_BYTES, SINGLE, SPLITS, why_not
 from cattailer.media import wavfile
-from cattailer.media.soundfiles import ENDINGS, KINDS, is_sound, opened
+from cattailer.media.soundfiles import ENDINGS, KINDS, Unkept, is_sound, opened
 from cattailer.services.desk.desk import Desk
 from cattailer.services.desk.disk import free_bytes
 from cattailer.services.desk.places import check_root, root_of, roots
 from cattailer.services.session.reading import get_session
 
 WAITING, ARRIVING, HERE, IMPORTING, DONE = "waiting", "arriving", "here", "importing", "done"
+ASKS = "asks"
+"""It is here, but does not keep what it promises: is what there is wanted?"""
 BROKEN, FAILED = "broken", "failed"
 """It did not arrive, and may be sent again; it cannot be imported."""
 ENDED = (DONE, BROKEN, FAILED)
@@ -34,9 +36,9 @@ class Cancelled(Exception):
 
 @dataclass
 class Upload:
-    """One file. ``arrived`` of ``size`` bytes are here; then ``done`` of ``to_do`` samples are imported.
-    ``stamp`` is where the file itself says that it begins, in its own samples; None where it does not. ``message``
-    says how it ended."""
+    """One file. ``arrived`` of ``size`` bytes are here; then ``done`` of ``to_do`` samples are imported. ``stamp`` is
+    where the file itself says that it begins, in its own samples; None where it does not. ``partly``: what there is of
+    it is imported, though it promises something else. ``message`` says how it ended."""
 
     number: int
     name: str
@@ -52,6 +54,7 @@ class Upload:
     done: int = 0
     to_do: int = 0
     message: str = ""
+    partly: bool = False
     cancelled: bool = False
     _file: BinaryIO | None = field(default=None, repr=False)
 
@@ -69,7 +72,7 @@ class Upload:
 
     def begin(self) -> None:
         """Raises OSError."""
-        self.state, self.arrived, self.message, self.cancelled = ARRIVING, 0, "", False
+        self.state, self.arrived, self.message, self.cancelled, self.partly = ARRIVING, 0, "", False, False
         self.path.unlink(missing_ok=True)
         self._file = open(self.path, "xb", buffering=0)  # noqa: SIM115 - closed by finish or drop
 
@@ -78,13 +81,24 @@ class Upload:
         self._close()
         if self.arrived != self.size:
             raise Refusal(BROKEN_OFF)
-        with opened(self.path, self.name) as sound:
-            sound.check_end()
-            self.rate_hz, self.channels, self.samples = sound.rate_hz, sound.channels, sound.samples
+        try:
+            self._look()
+        except Unkept as why:
+            self.ask(why)
+            self._look()
         if reason := why_not(self.name, self.channels, self.samples, self.rate_hz):
             raise Refusal(reason)
         self.stamp = wavfile.time_stamp(self.path)
-        self.state = HERE
+        if self.state == ARRIVING:
+            self.state = HERE
+
+    def _look(self) -> None:
+        with opened(self.path, self.name, self.partly) as sound:
+            self.rate_hz, self.channels, self.samples = sound.rate_hz, sound.channels, sound.samples
+
+    def ask(self, why: Unkept) -> None:
+        """Not all of it is there: somebody is asked whether what there is will do."""
+        self.state, self.message, self.partly = ASKS, f"{why.message.removesuffix('.')}, or use what is there.", True
 
     def drop(self, state: str, message: str = "") -> None:
         """It ended like that; nothing of it stays on the disk."""
@@ -182,6 +196,13 @@ def split(desk: Desk, session_id: int, number: int, how: str) -> None:
     find(desk, session_id, number).split = how
 
 
+def accept(desk: Desk, session_id: int, number: int, wanted: bool) -> None:
+    """Whether what there is of a file that does not keep its promise will do. Raises NotFound."""
+    upload = find(desk, session_id, number)
+    if upload.partly and upload.state in (ASKS, HERE):
+        upload.state = HERE if wanted else ASKS
+
+
 def cancel(desk: Desk, session_id: int, number: int) -> None:
     """Stops it where it is; one that has ended, or has not begun, leaves the list. Raises NotFound."""
     live = of(desk, session_id)
@@ -190,7 +211,7 @@ def cancel(desk: Desk, session_id: int, number: int) -> None:
         upload.cancelled = True
         if upload.state in (ARRIVING, IMPORTING):
             return
-        if upload.state == HERE:
+        if upload.state in (HERE, ASKS):
             upload.drop(FAILED)
         del live.all[number]
 

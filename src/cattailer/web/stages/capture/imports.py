@@ -22,6 +22,10 @@ class Split(Form):
     split: Text
 
 
+class Accepted(Form):
+    wanted: bool = False
+
+
 class Placed(Form):
     """``by``: where each file begins, "place" (typed in ``at``) or "stamp" (as it says itself)."""
 
@@ -66,6 +70,12 @@ def sound(session_id: int, number: int) -> str:
 @blueprint.post("/<int:number>/cancel")
 def cancel(session_id: int, number: int) -> Response:
     uploads.cancel(desk(), session_id, number)
+    return done()
+
+
+@blueprint.post("/<int:number>/accept")
+def accept(session_id: int, number: int) -> Response:
+    uploads.accept(desk(), session_id, number, form(Accepted).wanted)
     return done()
 
 

@@ -29,7 +29,7 @@ export function startImporting() {
     if (cancels) forget(Number(cancels.dataset.cancels));
   });
   document.addEventListener("htmx:afterRequest", ({ detail }) => {
-    if (detail.elt.id === "import-place" || detail.elt.dataset?.cancels) changed();
+    if (detail.elt.id === "import-place" || detail.elt.dataset?.cancels || detail.elt.matches?.("[data-accepts]")) changed();
   });
   document.getElementById("import-at").addEventListener("focus", () => { document.querySelector("#import-place [value=place]").checked = true; });
   document.addEventListener("htmx:afterSettle", resume);
