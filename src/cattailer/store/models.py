@@ -15,12 +15,11 @@ from cattailer.store.base import Base, now
 
 
 class Session(Base):
-    """One piece of work. ``identity`` is for good. ``folder`` is its place below the media root (``media_root``, or the
-    usual one where that is empty); ``copy_root`` holds second copies, ``fallback_root`` what goes on where the disk
-    fails. ``revision`` counts edits; ``takes_revision``, ``spans_revision`` and ``plan_revision`` are those at which
-    what sounds, takes themselves, or anything else of the plan changed last. The range is empty where its ends are
-    equal. ``alone`` is the end that the main mix plays alone; ``hearing`` are takes tried in the mix, by track.
-    ``kept`` is its shelf, ``room`` how the stand-in's room is set up."""
+    """One piece of work. ``identity`` is for good. ``folder`` is its place below ``media_root``, or the usual one where
+    that is empty; ``fallback_root`` holds what goes on where the disk fails. ``revision`` counts edits; ``takes_``,
+    ``spans_`` and ``plan_revision`` are those at which what sounds, takes, or anything else of the plan changed last.
+    The range is empty where its ends are equal, and typed as ``range_given``. ``alone`` is the end that the main mix
+    plays alone; ``hearing`` are takes tried in the mix, by track. ``kept`` is its shelf, ``room`` the stand-in's."""
 
     __tablename__ = "sessions"
 
@@ -49,6 +48,7 @@ class Session(Base):
     capturing: Mapped[dict[str, Any]] = mapped_column(default=dict)
     range_start: Mapped[int] = mapped_column(BigInteger, default=0)
     range_stop: Mapped[int] = mapped_column(BigInteger, default=0)
+    range_given: Mapped[list[str]] = mapped_column(ARRAY(Text), default=list)
     looping: Mapped[bool] = mapped_column(default=False)
     ruler: Mapped[str] = mapped_column(default="bars")
     media_root: Mapped[str] = mapped_column(default="")

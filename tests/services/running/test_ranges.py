@@ -5,12 +5,15 @@ import pytest
 from sqlalchemy import select
 
 from cattailer.core.errors import NotNow, Refusal
+from cattailer.core.gear.rates import rescaled
 from cattailer.services.desk import standin
 from cattailer.services.desk.desk import Desk
 from cattailer.services.running import arming, click, frame, marking, ranges, runs, transport
-from cattailer.services.session import demo, history, opening
+from cattailer.services.session import demo, hardware, history, opening
+from cattailer.services.session.rate import choose_rate
 from cattailer.services.stages.capture import lanes
 from cattailer.services.stages.timing import buffers, tempo
+from cattailer.store.comps import Phrase
 from cattailer.store.kept import Mark
 from cattailer.store.models import Run, Session
 from tests.helpers.sessions import plan_of, stop, the_map
@@ -152,3 +155,48 @@ def plan_range(desk: Desk, session: int) -> tuple[int, int]:
 def newest_run_of(desk: Desk, session: int) -> bool:
     with desk.database.transaction() as db:
         return db.scalar(select(Run.id).where(Run.session_id == session)) is not None
+
+
+@pytest.mark.without_engine
+def test_what_is_music_stays_on_its_beat_and_what_is_a_time_at_its_time(desk: Desk) -> None:
+    """At any rate and interface, and under edits of tempo; shown as it was typed, whichever end is typed again."""
+    session = demo.load(desk)
+    tempo.set_tempo(desk, session, 1, 97.0)
+    tempo.set_bar_one(desk, session, 12_345)
+
+    def shown() -> tuple[str, str]:
+        with desk.database.transaction() as db:
+            view = ranges.view(db.get_one(Session, session))
+        return view.first, view.last
+
+    def ends() -> tuple[int, int]:
+        with desk.database.transaction() as db:
+            found = db.get_one(Session, session)
+            return found.range_start, found.range_stop
+
+    ranges.set_range(desk, session, "5.2", "8")
+    with desk.database.transaction() as db:
+        at = [the_map(desk, session).sample_of(bar) for bar in (4, 6)]
+        db.add_all(Mark(session_id=session, at=n, rate_hz=48_000, kind="marker", text=str(n)) for n in (at[0], 100_001))
+        db.add(Phrase(session_id=session, start=at[0], stop=at[1], rate_hz=48_000, name="verse"))
+    for rate in (44_100, 96_000, 88_200, 44_100, 48_000, 96_000):
+        choose_rate(desk, session, rate)
+        now = the_map(desk, session)
+        assert (ends(), shown()) == ((now.sample_of(5, 2), now.sample_of(9)), ("5.2", "8"))
+    tempo.set_tempo(desk, session, 3, 131.5)
+    hardware.choose_interface(desk, session, "marshgate-2")
+    now = the_map(desk, session)
+    assert (ends(), shown()) == ((now.sample_of(5, 2), now.sample_of(9)), ("5.2", "8"))
+    assert now.bar_one == rescaled(12_345, 48_000, now.rate_hz)
+    with desk.database.transaction() as db:
+        marks = {m.text: rescaled(m.at, m.rate_hz, now.rate_hz) for m in db.scalars(select(Mark))}
+        phrase = db.scalars(select(Phrase)).one()
+        assert marks == {str(at[0]): now.sample_of(4), "100001": rescaled(100_001, 48_000, now.rate_hz)}
+        assert (phrase.start, phrase.stop, phrase.rate_hz) == (now.sample_of(4), now.sample_of(6), now.rate_hz)
+    ranges.set_range(desk, session, "0:10.0001234", "8")
+    first = ends()[0]
+    ranges.set_range(desk, session, shown()[0], "9")
+    assert ends()[0] == first, "the end that was not typed is where it was, though it is shown to a millisecond"
+    tempo.set_tempo(desk, session, 1, 60.0)
+    assert (ends()[0], shown()[1]) == (first, "9")
+    assert ends()[1] == the_map(desk, session).sample_of(10)

@@ -2,7 +2,9 @@
 
 import re
 from dataclasses import dataclass
+from fractions import Fraction
 
+from cattailer.core.time.place import Place
 from cattailer.core.time.timeline import TempoMap, clock_text
 
 BARS, TIME = "bars", "time"
@@ -14,24 +16,27 @@ _BAR = re.compile(r"(?:bar\s*)?(\d{1,6})(?:\.(\d{1,2}))?", re.IGNORECASE)
 
 
 def place(typed: str, tempo: TempoMap, until: bool = False) -> int:
-    """The timeline position of "12" (a bar), "12.3" (its third beat), "1:05.25" or "65 s". As the end of a stretch
-    (``until``) a bar or a beat is included. Raises ValueError, in words, for what is none."""
+    """The timeline position of what is typed, as ``read`` reads it; as the end of a stretch (``until``) a bar or a beat
+    is included. Raises ValueError, in words, for what is none."""
+    return read(typed, tempo).sample(tempo, until)
+
+
+def read(typed: str, tempo: TempoMap) -> Place:
+    """"12" (a bar), "12.3" (its third beat), "1:05.25" or "65 s". Raises ValueError, in words, for what is none."""
     text = typed.strip().replace(",", ".")
     if found := _TIME.fullmatch(text):
         hours, minutes, seconds, alone = found.groups()
-        if not alone and (float(seconds) >= 60 or (hours and int(minutes) >= 60)):
+        if not alone and (Fraction(seconds) >= 60 or (hours and int(minutes) >= 60)):
             raise ValueError(f"{typed!r} is not a valid time: a minute has 60 seconds, and an hour 60 minutes")
-        whole = float(alone) if alone else 3600 * int(hours or 0) + 60 * int(minutes) + float(seconds)
-        return round(whole * tempo.rate_hz)
+        whole = Fraction(alone) if alone else 3600 * int(hours or 0) + 60 * int(minutes) + Fraction(seconds)
+        return Place(seconds=whole)
     found = _BAR.fullmatch(text)
     bar, beat = (int(found[1]), int(found[2] or 0)) if found else (0, 0)
     if not 1 <= bar <= 100_000:
         raise ValueError(f"{typed!r} is no place: type a bar (12), a bar and beat (12.3), or a time (1:05.2)")
-    if not beat:
-        return tempo.sample_of(bar + until)
     if beat > tempo.meter_of(bar).beats:
         raise ValueError(f"bar {bar} has {tempo.meter_of(bar).beats} beats, not {beat}")
-    return tempo.sample_of(bar, beat + until)
+    return Place(bar, beat)
 
 
 def words(sample: int, tempo: TempoMap, ruler: str = BARS, until: bool = False) -> str:

@@ -67,7 +67,8 @@ class Beat:
 
 @dataclass(frozen=True)
 class TempoMap:
-    """Tempi and meters over the timeline; bar 1, beat 1 stands at sample ``bar_one``.
+    """Tempi and meters over the timeline; bar 1, beat 1 stands at sample ``bar_one``, or at ``bar_one_s``
+    where that is given: its time, exact at any rate.
 
     Raises ValueError for a tempo outside 10 to 400, a meter without beats or with a beat unit
     that is no power of two up to 32, or entries that are out of order or do not begin at the start.
@@ -77,6 +78,7 @@ class TempoMap:
     tempi: tuple[Tempo, ...] = (Tempo(Fraction(0), Fraction(120)),)
     meters: tuple[Meter, ...] = (Meter(1, 4, 4),)
     bar_one: int = 0
+    bar_one_s: Fraction | None = None
     _starts: tuple[Fraction, ...] = field(init=False, repr=False, compare=False)
     _seconds: tuple[Fraction, ...] = field(init=False, repr=False, compare=False)
     _quarters: tuple[Fraction, ...] = field(init=False, repr=False, compare=False)
@@ -102,6 +104,10 @@ class TempoMap:
         quarters = [Fraction(0)]
         for m, n in zip(self.meters, self.meters[1:], strict=False):
             quarters.append(quarters[-1] + (n.bar - m.bar) * m.bar_quarters)
+        if self.bar_one_s is None:
+            object.__setattr__(self, "bar_one_s", Fraction(self.bar_one, self.rate_hz))
+        else:
+            object.__setattr__(self, "bar_one", int((2 * self.bar_one_s * self.rate_hz + 1) // 2))
         object.__setattr__(self, "_starts", tuple(t.quarter for t in self.tempi))
         object.__setattr__(self, "_seconds", tuple(seconds))
         object.__setattr__(self, "_quarters", tuple(quarters))
@@ -184,7 +190,7 @@ class TempoMap:
         return {
             "tempi": [[str(t.quarter), str(t.bpm), *(["ramp"] if t.ramp else [])] for t in self.tempi],
             "meters": [[m.bar, m.beats, m.unit] for m in self.meters],
-            "bar_one": self.bar_one,
+            "bar_one": self.bar_one, "bar_one_s": str(self.bar_one_s),
         }
 
     @classmethod
@@ -193,6 +199,7 @@ class TempoMap:
             rate_hz,
             tuple(Tempo(Fraction(q), Fraction(b), bool(ramp)) for q, b, *ramp in data["tempi"]),
             tuple(Meter(*m) for m in data["meters"]), int(data.get("bar_one", 0)),
+            Fraction(data["bar_one_s"]) if "bar_one_s" in data else None,
         )
 
 

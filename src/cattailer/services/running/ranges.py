@@ -1,6 +1,7 @@
 """The range of a session: a stretch of the timeline, to go round in, to capture in, to punch."""
 
 from dataclasses import dataclass
+from fractions import Fraction
 
 from sqlalchemy import select
 
@@ -8,8 +9,10 @@ from cattailer.core.errors import NotFound, NotNow, Refusal
 from cattailer.core.gear.rates import rescaled
 from cattailer.core.takes.marks import RATING
 from cattailer.core.time import ruler as rulers
+from cattailer.core.time.place import Place, place_at
 from cattailer.services.desk.desk import Desk
 from cattailer.services.session.editing import Edit, editing
+from cattailer.services.session.rate import range_of
 from cattailer.services.session.rows import tempo_of
 from cattailer.store.kept import Mark
 from cattailer.store.models import Run, Session
@@ -31,10 +34,8 @@ def view(session: Session) -> RangeView:
     if session.range_start >= session.range_stop:
         return RangeView("", "", False, session.ruler)
     tempo = tempo_of(session)
-    return RangeView(
-        rulers.words(session.range_start, tempo, session.ruler),
-        rulers.words(session.range_stop, tempo, session.ruler, until=True), session.looping, session.ruler,
-    )
+    first, last = (place.words(tempo) for place in range_of(session, tempo))
+    return RangeView(first, last, session.looping, session.ruler)
 
 
 def choose_ruler(desk: Desk, session_id: int, ruler: str) -> None:
@@ -51,18 +52,23 @@ def set_range(desk: Desk, session_id: int, first: str, last: str) -> None:
     a range that is empty, or shorter than the buffer."""
     with editing(desk, session_id) as edit:
         tempo = tempo_of(edit.session)
+        was = view(edit.session)
         try:
-            start, stop = rulers.place(first, tempo), rulers.place(last, tempo, until=True)
+            given = [rulers.read(typed, tempo) for typed in (first, last)]
         except ValueError as why:
             said = str(why)
             raise Refusal(f"{said[0].upper()}{said[1:]}. The range stayed as it was.") from why
-        _set(edit, start, stop)
+        if was.first:  # an end that was not typed stays, though it is shown less exactly
+            shown = (was.first, was.last), (first.strip(), last.strip())
+            kept = range_of(edit.session, tempo)
+            given = [kept[n] if shown[0][n] == shown[1][n] else given[n] for n in (0, 1)]
+        _set(edit, given[0], given[1])
 
 
 def set_samples(desk: Desk, session_id: int, start: int, stop: int) -> None:
     """Between two timeline positions, as the ruler was dragged over. Raises Refusal."""
     with editing(desk, session_id) as edit:
-        _set(edit, start, stop)
+        _set_samples(edit, start, stop)
 
 
 def from_here(desk: Desk, session_id: int, end: str) -> None:
@@ -79,7 +85,7 @@ def from_here(desk: Desk, session_id: int, end: str) -> None:
         place = max(n for n, tick in enumerate(ticks[:-1]) if tick.sample <= max(0, state.position))
         here, after = max(0, ticks[place].sample), ticks[place + 1].sample
         start, stop = session.range_start, session.range_stop
-        _set(edit, here if end == "first" else min(start, here), after if end == "last" else max(stop, after))
+        _set_samples(edit, here if end == "first" else min(start, here), after if end == "last" else max(stop, after))
 
 
 def from_run(desk: Desk, session_id: int, number: int | None = None) -> None:
@@ -91,7 +97,7 @@ def from_run(desk: Desk, session_id: int, number: int | None = None) -> None:
             raise NotFound("There is no such take, so the range stayed as it was.")
         rate = edit.session.rate_hz
         start = rescaled(run.start, run.rate_hz, rate)
-        _set(edit, max(0, start), start + rescaled(run.samples, run.rate_hz, rate))
+        _set_samples(edit, max(0, start), start + rescaled(run.samples, run.rate_hz, rate))
 
 
 def from_mark(desk: Desk, session_id: int, mark_id: int) -> None:
@@ -106,11 +112,27 @@ def from_mark(desk: Desk, session_id: int, mark_id: int) -> None:
         after = min((at for at in places.values() if at > start), default=None)
         if after is None:
             raise NotNow("No mark follows this one, so there is no range between two. Set another where it should end.")
-        _set(edit, max(0, start), after)
+        _set_samples(edit, max(0, start), after)
 
 
-def _set(edit: Edit, start: int, stop: int) -> None:
+def _set_samples(edit: Edit, start: int, stop: int) -> None:
+    """Ends on a line of the grid are that line, where the ruler counts bars; an end that stays is as it was."""
     session, tempo = edit.session, tempo_of(edit.session)
+    kept = range_of(session, tempo)
+
+    def place(sample: int, until: bool) -> Place:
+        if sample == (session.range_stop if until else session.range_start) and session.range_stop:
+            return kept[until]
+        if session.ruler == rulers.BARS:
+            return place_at(sample, tempo, until)
+        return Place(seconds=Fraction(sample, session.rate_hz))
+
+    _set(edit, place(start, False), place(stop, True))
+
+
+def _set(edit: Edit, first: Place, last: Place) -> None:
+    session, tempo = edit.session, tempo_of(edit.session)
+    start, stop = first.sample(tempo), last.sample(tempo, until=True)
     if not 0 <= start < stop <= MOST_S * session.rate_hz:
         raise Refusal("A range goes from one place to a later one, within 24 hours. It stayed as it was.")
     if stop - start < session.period:
@@ -118,9 +140,9 @@ def _set(edit: Edit, start: int, stop: int) -> None:
             f"That range lasts {stop - start} samples, less than the buffer of {session.period}: it could not be "
             "looped. It stayed as it was."
         )
-    ends = (rulers.words(n, tempo, session.ruler, until) for n, until in ((start, False), (stop, True)))
-    edit.what = f"Range is {' to '.join(ends)}"
+    edit.what = f"Range is {first.words(tempo)} to {last.words(tempo)}"
     session.range_start, session.range_stop = start, stop
+    session.range_given = [first.to_text(), last.to_text()]
 
 
 def switch_loop(desk: Desk, session_id: int) -> None:

@@ -1,11 +1,9 @@
 """The interface of a session: profile, rate, bit depth, and where its media go."""
 
-
-
 from cattailer.core.errors import NotNow
 from cattailer.services.desk.desk import Desk
 from cattailer.services.session.editing import editing
-from cattailer.services.session.rate import lacking
+from cattailer.services.session.rate import lacking, put_at
 from cattailer.store.models import Input
 
 
@@ -22,7 +20,9 @@ def choose_interface(desk: Desk, session_id: int, key: str) -> None:
                 "Nothing was changed. Convert them first (Timing, Sample rate), or copy the session without its takes."
             )
         edit.what = f"Interface is {profile.name}"
-        session.interface, session.rate_hz, session.period, session.bits = key, rate_hz, period, bits
+        session.interface, session.period, session.bits = key, period, bits
+        if rate_hz != session.rate_hz:
+            put_at(edit.db, session, rate_hz)
         listed = {i.socket for i in session.inputs}
         session.inputs += [Input(socket=n) for n in range(1, profile.inputs + 1) if n not in listed]
 

@@ -9,7 +9,9 @@ from cattailer.core.errors import NotNow
 from cattailer.services.desk.desk import Desk
 from cattailer.services.session.editing import count_on, note_what_sounds
 from cattailer.services.session.pushing import push
+from cattailer.services.session.rate import settle_markers
 from cattailer.services.session.reading import get_session
+from cattailer.services.session.rows import tempo_of
 from cattailer.store.images import changes_plan, put_back
 from cattailer.store.kept import History
 from cattailer.store.models import Take
@@ -59,7 +61,10 @@ def _step(desk: Desk, session_id: int, back: bool) -> str:
         _spare_takes(db, images)
         if {"interface", "rate_hz", "period"} & set(images.get(f"sessions/{session.id}") or {}):
             desk.check_hardware(session_id, "changing the interface")
+        before = tempo_of(session)
         put_back(db, session, images)
+        if {"tempo", "rate_hz"} & set(images.get(f"sessions/{session.id}") or {}):
+            settle_markers(db, session, before)  # they are no part of the history
         entry.state = "undone" if back else "done"
         # The entry keeps its place in the order; only the session's revision counts on.
         count_on(db, session, changes_plan(images))

@@ -1,15 +1,18 @@
-"""The sample rate of a session, and at which rates its files are there."""
-
-from dataclasses import replace
+"""The sample rate of a session, at which rates its files are there, and what stays where it is when the rate or the
+tempo changes: on its bar or beat what is music, at its time what is not."""
 
 from sqlalchemy import orm, select
 
 from cattailer.core.errors import NotNow
 from cattailer.core.gear.rates import rescaled
+from cattailer.core.time.place import Place, place_at
+from cattailer.core.time.timeline import TempoMap
 from cattailer.services.desk.desk import Desk
 from cattailer.services.session.editing import editing
 from cattailer.services.session.rows import tempo_of
 from cattailer.services.sounding.takefiles import files_of, takes_with_files
+from cattailer.store.comps import Phrase
+from cattailer.store.kept import Mark
 from cattailer.store.models import Media, Session
 
 
@@ -25,11 +28,46 @@ def choose_rate(desk: Desk, session_id: int, rate_hz: int) -> None:
                 f"{rate_hz / 1000:g} kHz, so its rate stays. Timing, Sample rate converts them."
             )
         edit.what = f"Sample rate is {rate_hz / 1000:g} kHz"
-        tempo = tempo_of(session)
-        session.tempo = replace(tempo, bar_one=rescaled(tempo.bar_one, session.rate_hz, rate_hz)).to_dict()
-        session.range_start = rescaled(session.range_start, session.rate_hz, rate_hz)
-        session.range_stop = rescaled(session.range_stop, session.rate_hz, rate_hz)
-        session.rate_hz = rate_hz
+        put_at(edit.db, session, rate_hz)
+
+
+def put_at(db: orm.Session, session: Session, rate_hz: int) -> None:
+    """Another rate for a session, with bar 1, range, markers and phrases where they are in the music."""
+    before = tempo_of(session)
+    session.tempo, session.rate_hz = before.to_dict(), rate_hz
+    settle(db, session, before)
+
+
+def settle(db: orm.Session, session: Session, before: TempoMap) -> None:
+    """After the tempo map or the rate has changed. Range and phrases are put back by Undo, markers are not."""
+    after = tempo_of(session)
+    if session.range_start < session.range_stop:
+        given = range_of(session, before)
+        session.range_start, session.range_stop = given[0].sample(after), given[1].sample(after, until=True)
+        session.range_given = [place.to_text() for place in given]
+    for phrase in db.scalars(select(Phrase).where(Phrase.session_id == session.id)):
+        start, stop = (rescaled(at, phrase.rate_hz, before.rate_hz) for at in (phrase.start, phrase.stop))
+        kept = place_at(start, before), place_at(stop, before)
+        if any(place.seconds is None for place in kept):
+            phrase.start, phrase.stop = (place.sample(after) for place in kept)
+            phrase.rate_hz = after.rate_hz
+    settle_markers(db, session, before)
+
+
+def settle_markers(db: orm.Session, session: Session, before: TempoMap) -> None:
+    """What was marked in a capture belongs to its sound, and stays at its time."""
+    after = tempo_of(session)
+    for mark in db.scalars(select(Mark).where(Mark.session_id == session.id, Mark.run == "")):
+        kept = place_at(rescaled(mark.at, mark.rate_hz, before.rate_hz), before)
+        if kept.seconds is None:
+            mark.at, mark.rate_hz = kept.sample(after), after.rate_hz
+
+
+def range_of(session: Session, tempo: TempoMap) -> tuple[Place, Place]:
+    """The ends of the range as they were given; where nobody said so, as they lie in a map."""
+    if len(session.range_given) == 2:
+        return Place.from_text(session.range_given[0]), Place.from_text(session.range_given[1])
+    return place_at(session.range_start, tempo), place_at(session.range_stop, tempo, until=True)
 
 
 def rates_of(db: orm.Session, session: Session) -> dict[int, set[int]]:

@@ -1,7 +1,7 @@
 """Tempo, meters and where bar 1 stands."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from fractions import Fraction
 
 from cattailer.core.errors import Refusal
@@ -9,6 +9,7 @@ from cattailer.core.time.tapping import Tapped, tapped
 from cattailer.core.time.timeline import Meter, Tempo, TempoMap, clock_text
 from cattailer.services.desk.desk import Desk
 from cattailer.services.session.editing import editing
+from cattailer.services.session.rate import settle
 from cattailer.services.session.reading import get_session
 from cattailer.services.session.rows import tempo_of
 
@@ -99,7 +100,7 @@ def set_tempo(desk: Desk, session_id: int, bar: int, bpm: float, ramp: bool = Fa
         kept = [t for t in tempo.tempi if t.quarter != quarter]
         made = Tempo(quarter, Fraction(bpm).limit_denominator(10_000), ramp)
         tempi = tuple(sorted([*kept, made], key=lambda t: t.quarter))
-        return TempoMap(tempo.rate_hz, tempi, tempo.meters, tempo.bar_one)
+        return replace(tempo, tempi=tempi)
 
     _edit(desk, session_id, f"Tempo {bpm:g} from bar {bar}{', changing evenly' if ramp else ''}", change)
 
@@ -121,8 +122,7 @@ def remove(desk: Desk, session_id: int, bar: int) -> None:
             raise Refusal("The tempo and meter at bar 1 are where all begins; change them instead.")
         quarter = tempo.quarter_of(bar)
         tempi = tuple(t for t in tempo.tempi if t.quarter != quarter)
-        bare = TempoMap(tempo.rate_hz, tempi, tempo.meters, tempo.bar_one)
-        return _at_their_bars(bare, tuple(m for m in tempo.meters if m.bar != bar))
+        return _at_their_bars(replace(tempo, tempi=tempi), tuple(m for m in tempo.meters if m.bar != bar))
 
     _edit(desk, session_id, f"No change of tempo or meter at bar {bar}", change)
 
@@ -132,7 +132,7 @@ def set_bar_one(desk: Desk, session_id: int, sample: int) -> None:
     def change(tempo: TempoMap) -> TempoMap:
         if not 0 <= sample <= 3600 * tempo.rate_hz:
             raise Refusal("Bar 1 can stand within the first hour; it stays where it was.")
-        return TempoMap(tempo.rate_hz, tempo.tempi, tempo.meters, sample)
+        return replace(tempo, bar_one=sample, bar_one_s=None)
 
     _edit(desk, session_id, "Bar 1 moved", change)
 
@@ -155,7 +155,7 @@ def _at_their_bars(tempo: TempoMap, meters: tuple[Meter, ...]) -> TempoMap:
     bars = [(tempo.bar_beat_at(tempo.sample_at(t.quarter)).bar, t) for t in tempo.tempi]
     plain = TempoMap(tempo.rate_hz, meters=meters)
     moved = {plain.quarter_of(bar): Tempo(plain.quarter_of(bar), t.bpm, t.ramp) for bar, t in bars}
-    return TempoMap(tempo.rate_hz, tuple(moved[q] for q in sorted(moved)), meters, tempo.bar_one)
+    return replace(tempo, tempi=tuple(moved[q] for q in sorted(moved)), meters=meters)
 
 
 def _edit(desk: Desk, session_id: int, what: str, change: Callable[[TempoMap], TempoMap]) -> None:
@@ -168,8 +168,4 @@ def _edit(desk: Desk, session_id: int, what: str, change: Callable[[TempoMap], T
             raise Refusal(f"That cannot be: {why}. The tempo map stays as it was.") from why
         edit.what = what
         edit.session.tempo = made.to_dict()
-        # The range stays on its bars.
-        for name in ("range_start", "range_stop"):
-            bar = before.bar_beat_at(getattr(edit.session, name)).bar
-            if before.sample_of(bar) == getattr(edit.session, name):
-                setattr(edit.session, name, made.sample_of(bar))
+        settle(edit.db, edit.session, before)
