@@ -10,7 +10,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from cattailer.core.errors import NotNow, Refusal
-from cattailer.media import mp3
+from cattailer.media import promises
 from cattailer.media.soundfiles import Unkept, is_sound, opened
 
 RATE = 44_100
@@ -67,7 +67,7 @@ def test_a_variable_bit_rate_without_a_length_is_read_to_its_end(tmp_path: Path,
     loud[: rate_hz * 2] = 0.0
     path = written(tmp_path / "j.mp3", loud, rate_hz)
     data = path.read_bytes()
-    first = mp3.frame_bytes(data[:4])
+    first = promises.mp3_frame_bytes(data[:4])
     assert b"Xing" in data[:first] or b"Info" in data[:first]
     path.write_bytes(data[first:])
     got = read(path)

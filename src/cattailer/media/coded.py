@@ -12,7 +12,7 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
-from cattailer.media import mp3
+from cattailer.media import promises
 
 Blocks = Generator[NDArray[np.float32], None, None]
 LOSSY_S = 0.1
@@ -72,7 +72,7 @@ def _coded(path: Path, found: dict[str, str], rate: int, channels: int, ticks: i
     codec, kind = found["codec_name"], found["format_name"]
     per_tick = Fraction(found["time_base"]) * rate
     told = _whole_number(found.get("nb_frames" if kind == "caf" else "duration_ts"))
-    promised = mp3.promised(path) if kind == "mp3" else round(told * per_tick) or None
+    promised = promises.of_mp3(path) if kind == "mp3" else round(told * per_tick) or None
     slack = 0 if codec == "flac" or codec.startswith("pcm_") else round(LOSSY_S * rate)
     there = round(ticks * per_tick) or promised or 0
     if promised is not None and abs(there - promised) <= max(slack, rate // 50):  # packets count their padding too

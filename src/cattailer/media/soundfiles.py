@@ -11,7 +11,7 @@ import soundfile
 
 from cattailer.core.errors import NotNow, Refusal
 from cattailer.core.takes.importing import unkept
-from cattailer.media import coded, mp3, promises, wavfile
+from cattailer.media import coded, promises, wavfile
 from cattailer.media.coded import Blocks
 
 BLOCK = 1 << 18
@@ -33,7 +33,7 @@ class Unkept(Refusal):
 
 def is_sound(head: bytes) -> bool:
     """Whether a file that begins with these bytes may be one that can be read."""
-    return head.startswith(_PLAIN + _CODED) or (head[:1] == b"\xff" and mp3.frame_bytes(head) > 0) or not any(head)
+    return head.startswith(_PLAIN + _CODED) or promises.mp3_frame_bytes(head) > 0 or not any(head)
 
 
 @dataclass(frozen=True)

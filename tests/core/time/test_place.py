@@ -9,7 +9,7 @@ from cattailer.core.gear.rates import rescaled
 from cattailer.core.time.place import Place, place_at
 from cattailer.core.time.ruler import read
 from cattailer.core.time.timeline import TempoMap
-from tests.core.time.test_timeline import maps
+from tests.helpers.maps import maps
 
 RATES = (44_100, 48_000, 88_200, 96_000, 192_000)
 
