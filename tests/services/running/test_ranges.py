@@ -200,3 +200,7 @@ def test_what_is_music_stays_on_its_beat_and_what_is_a_time_at_its_time(desk: De
     tempo.set_tempo(desk, session, 1, 60.0)
     assert (ends()[0], shown()[1]) == (first, "9")
     assert ends()[1] == the_map(desk, session).sample_of(10)
+    with desk.database.transaction() as db:  # as an older step of the history puts it back
+        found, now = db.get_one(Session, session), the_map(desk, session)
+        found.range_start, found.range_stop = now.sample_of(2, 2), now.sample_of(4)
+    assert shown() == ("2.2", "3")

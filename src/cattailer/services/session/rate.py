@@ -64,9 +64,12 @@ def settle_markers(db: orm.Session, session: Session, before: TempoMap) -> None:
 
 
 def range_of(session: Session, tempo: TempoMap) -> tuple[Place, Place]:
-    """The ends of the range as they were given; where nobody said so, as they lie in a map."""
+    """The ends of the range as they were given; as they lie in a map where nobody said so, or a step of the history
+    from before places were kept has put others back."""
     if len(session.range_given) == 2:
-        return Place.from_text(session.range_given[0]), Place.from_text(session.range_given[1])
+        first, last = (Place.from_text(text) for text in session.range_given)
+        if (first.sample(tempo), last.sample(tempo, until=True)) == (session.range_start, session.range_stop):
+            return first, last
     return place_at(session.range_start, tempo), place_at(session.range_stop, tempo, until=True)
 
 
