@@ -16,7 +16,8 @@ from cattailer.media import promises
 
 Blocks = Generator[NDArray[np.float32], None, None]
 LOSSY_S = 0.1
-"""The length of a lossy file is known to about a frame or two at each end."""
+_FRAME = 4096
+"""The length of a lossy file is known to about a frame or two at each end; frames of ALAC are the longest."""
 _ONLY = ("-v", "error", "-format_whitelist", "flac,ogg,caf,mp3", "-protocol_whitelist", "file,pipe")
 """Nothing that leads to other files, as play lists do."""
 _SHOW = (
@@ -73,7 +74,7 @@ def _coded(path: Path, found: dict[str, str], rate: int, channels: int, ticks: i
     per_tick = Fraction(found["time_base"]) * rate
     told = _whole_number(found.get("nb_frames" if kind == "caf" else "duration_ts"))
     promised = promises.of_mp3(path) if kind == "mp3" else round(told * per_tick) or None
-    slack = 0 if codec == "flac" or codec.startswith("pcm_") else round(LOSSY_S * rate)
+    slack = 0 if codec == "flac" or codec.startswith("pcm_") else max(_FRAME, round(LOSSY_S * rate))
     there = round(ticks * per_tick) or promised or 0
     if promised is not None and abs(there - promised) <= max(slack, rate // 50):  # packets count their padding too
         there = promised
