@@ -40,12 +40,12 @@ def all_stories(*folders: Path) -> list[journal.RunStory]:
 
 def run_with(
     tmp_path: Path, course: Course, fails_after: int, stop_after: int | None = None, code: int = errno.EIO,
-    **options: Any,
+    part: str = "", **options: Any,
 ) -> list[journal.RunStory]:
     main, other = tmp_path / "main", tmp_path / "other"
     main.mkdir()
     other.mkdir()
-    failing = Failing(main, code)
+    failing = Failing(main / part, code)
     engine = ramp(disk=FaultyDisk(failing), **options)
     capture(engine, main / "ferry", course, fallback=other / "ferry")
     run_inline(engine, lambda: engine.sample < fails_after)
@@ -86,10 +86,12 @@ def test_a_run_goes_on_elsewhere_without_a_missing_sample(tmp_path: Path, code: 
     assert second.header.start >= 4 * RATE - (OVERLAP_S + 1) * RATE
 
 
-def test_passes_of_a_loop_go_on_elsewhere(tmp_path: Path) -> None:
+@pytest.mark.parametrize("part", ["", "ferry/run-003"])
+def test_passes_of_a_loop_go_on_elsewhere(tmp_path: Path, part: str) -> None:
+    """Also where the pass that was made ready meanwhile could have been written."""
     length = RATE + 1
     course = Course(first=0, start=0, until=length, loops=True, passes=5)
-    stories = run_with(tmp_path, course, 2 * RATE + 3000)
+    stories = run_with(tmp_path, course, 2 * RATE + 3000, part=part)
     last = {}
     for story in stories:
         sound = held(story)
@@ -100,6 +102,8 @@ def test_passes_of_a_loop_go_on_elsewhere(tmp_path: Path) -> None:
     one_after_another = [last[number][at] for number in sorted(last) for at in range(length)]
     assert (np.diff(one_after_another) == 1).all()
     assert len({s.header.number for s in stories}) == len(stories)
+    played = [s.header.pass_number for s in stories if s.samples]
+    assert played == sorted(played), "numbers follow the order played"
 
 
 def test_what_begins_with_sound_goes_on_elsewhere(tmp_path: Path) -> None:

@@ -49,6 +49,11 @@ class Fallback:
             if run.header.run not in self._seen:
                 self._seen.add(run.header.run)
                 self._failed.append(run)
+        ready = [run for run in captures.runs if run.header.run not in self._seen and run.fallback is not None]
+        if self._failed:
+            gave_way = [run for run in ready if run.give_way()]
+            self._seen.update(run.header.run for run in gave_way)
+            self._failed += gave_way
         if captures.making.fallback is not None:
             captures.making = captures.making.elsewhere()
         while self._failed and self._go_on(captures, self._failed[0]):

@@ -126,6 +126,15 @@ class RunWriter:
             self.ended = True
             self.tell({"topic": "event", "kind": "halt", "message": self.message})
 
+    def give_way(self) -> bool:
+        """Made ready where the disk failed since: another is made in its place, so that numbers follow the order
+        played. False once it has begun."""
+        with self.writing:
+            if self.frames or self.message:
+                return False
+            self.message, self.ended = "made anew elsewhere", True
+            return True
+
     def _words(self, why: OSError) -> str:
         full = why.errno in (errno.ENOSPC, errno.EDQUOT)
         said = why.strerror or str(why)
