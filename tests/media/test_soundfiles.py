@@ -1,6 +1,5 @@
 """Files from elsewhere: whole ones in all that they hold, others with what they promise and what is there."""
 
-import subprocess
 from pathlib import Path
 
 import numpy as np
@@ -127,17 +126,6 @@ def test_more_than_was_promised_is_said(tmp_path: Path) -> None:
     with pytest.raises(Unkept, match=r"promises 1\.0 s, but 4\.0 s are there"):
         read(path)
     assert read(path, partly=True).shape[1] == RATE * 4
-
-
-def test_words_are_handed_on_as_they_are(tmp_path: Path) -> None:
-    """As FLAC, made by another library."""
-    words = np.random.default_rng(2).integers(-(2**15), 2**15, 8000 * 2).astype(np.int16)
-    path = tmp_path / "a.flac"
-    made = ["ffmpeg", "-v", "error", "-f", "s16le", "-ar", str(RATE), "-ac", "2", "-i", "pipe:0", str(path)]
-    subprocess.run(made, input=words.tobytes(), check=True)
-    with opened(path) as sound:
-        assert (sound.bits, sound.samples) == (16, 8000)
-    assert np.array_equal(read(path), words.reshape(-1, 2).T / np.float32(32_768))
 
 
 @pytest.fixture(scope="module")
