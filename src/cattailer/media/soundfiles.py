@@ -82,7 +82,7 @@ class Sound:
             raise self._unkept(got)
 
     def _unkept(self, got: int) -> Unkept:
-        return Unkept(unkept(self.name, self.rate_hz, got, self.promised))
+        return Unkept(unkept(self.name, self.rate_hz, got, self.promised, len(self.damaged)))
 
 
 @contextmanager

@@ -62,8 +62,11 @@ def length_text(samples: int, rate_hz: int) -> str:
     return f"{rest} s" if seconds else f"{samples / rate_hz:.2f} s"
 
 
-def unkept(name: str, rate_hz: int, there: int, promised: int | None) -> str:
-    """What a file promises that breaks off, or has another length than it says, and what is there."""
+def unkept(name: str, rate_hz: int, there: int, promised: int | None, damaged: int) -> str:
+    """What a file promises that breaks off, or has another length than it says, and what is there; or that so many
+    frames of it are damaged."""
+    if damaged and (promised is None or promised <= there):
+        return f"{name} is damaged: {counted(damaged, 'frame')} of it cannot be read. Copy or export it again."
     if promised is None or promised == there:
         has = _tenths(there, rate_hz)
         return f"{name} breaks off: {has} are there, and its end is missing. Copy or export it again."
