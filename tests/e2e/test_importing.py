@@ -5,7 +5,7 @@ from urllib.parse import urlsplit
 
 import numpy as np
 import soundfile
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Page, Route, expect
 
 from tests.helpers.studio import Studio, new_session, told
 from tests.helpers.wire import wire_to
@@ -46,7 +46,14 @@ def test_files_are_imported_over_a_wire_that_breaks(page: Page, studio: Studio, 
         page.keyboard.press("Space")
         expect(page.locator("[data-file-state=asks]")).to_have_count(1)
         page.get_by_role("button", name="Remove half.wav").click()
+        held: list[Route] = []
+        page.route("**/imports/files", lambda route: held.append(route))  # what is chosen while the list is fetched counts too
+        with page.expect_request("**/imports/files"):
+            page.evaluate("htmx.trigger('#import-files', 'files-changed')")
         page.get_by_label("Tracks for choir.wav").select_option("pairs")
+        for each in held:
+            each.continue_()
+        page.unroute("**/imports/files")
         page.get_by_label("Bar, beat or time").fill("0:02")
         page.get_by_role("button", name="Import 2 files").click()
         expect(page.locator("[data-file-state=done]")).to_have_count(2)
