@@ -50,7 +50,7 @@ def test_a_players_phone_opens_one_mix_and_is_put_out_while_it_listens(page: Pag
     studio.kill("engine", signal.SIGSTOP)
     # The file ends while nothing comes, and once the engine is there again, so is the next one.
     other.wait_for_function("cattailerListen.heard < 2", timeout=60_000)
-    other.wait_for_function("cattailerListen.heard > 3", timeout=30_000)
+    other.wait_for_function("cattailerListen.heard > 3", timeout=60_000)
     page.goto(f"{studio.url}/devices")
     page.get_by_role("button", name="Put out Marta’s phone").click()
     other.wait_for_url("**/door", timeout=20_000)

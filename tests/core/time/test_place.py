@@ -50,3 +50,11 @@ def test_a_beat_that_its_bar_has_lost_is_its_last() -> None:
     tempo = TempoMap.from_dict(48_000, {"tempi": [["0", "120"]], "meters": [[1, 3, 4]]})
     assert Place(2, 4).sample(tempo) == tempo.sample_of(2, 3)
     assert Place(2, 4).sample(tempo, until=True) == tempo.sample_of(3)
+
+
+def test_a_time_that_nobody_typed_is_shown_as_the_ruler_counts() -> None:
+    tempo = TempoMap(48_000)
+    typed, lies = Place(seconds=Fraction(4)), Place(seconds=Fraction(4), lies=True)
+    assert Place.from_text(lies.to_text()) == lies
+    assert (typed.words(tempo), lies.words(tempo, bars=False)) == ("00:04", "00:04")
+    assert (lies.words(tempo), lies.words(tempo, until=True)) == ("3", "2")

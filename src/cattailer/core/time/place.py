@@ -5,17 +5,18 @@ from fractions import Fraction
 
 from cattailer.core.time.timeline import TempoMap, clock_text
 
-_TIME = "time "
+_TIME, _LIES = "time ", "lies "
 
 
 @dataclass(frozen=True)
 class Place:
-    """A ``bar``, with ``beat`` 0 for the whole of it; or ``seconds`` of the timeline. As the end of a stretch a bar or
-    a beat is included."""
+    """A ``bar``, with ``beat`` 0 for the whole of it; or ``seconds`` of the timeline, which nobody typed where it
+    ``lies`` so, as a take does. As the end of a stretch a bar or a beat is included."""
 
     bar: int = 0
     beat: int = 0
     seconds: Fraction | None = None
+    lies: bool = False
 
     def sample(self, tempo: TempoMap, until: bool = False) -> int:
         """Rounded half up. A beat that its bar has lost meanwhile is the last one that it has."""
@@ -25,8 +26,13 @@ class Place:
             return tempo.sample_of(self.bar + until)
         return tempo.sample_of(self.bar, min(self.beat, tempo.meter_of(self.bar).beats) + until)
 
-    def words(self, tempo: TempoMap) -> str:
-        """As people type it: "12", "12.3", "1:05.25"; times down to a millisecond."""
+    def words(self, tempo: TempoMap, bars: bool = True, until: bool = False) -> str:
+        """As people type it: "12", "12.3", "1:05.25"; times down to a millisecond. Where nobody typed a time, and
+        ``bars`` are counted, the bar on whose line it is."""
+        if self.lies and bars:
+            line = place_at(self.sample(tempo), tempo, until)
+            if line.seconds is None and not line.beat:
+                return line.words(tempo)
         if self.seconds is None:
             return f"{self.bar}.{self.beat}" if self.beat else str(self.bar)
         text = clock_text(self.sample(tempo), tempo.rate_hz)
@@ -34,13 +40,15 @@ class Place:
 
     def to_text(self) -> str:
         """For storage, exact."""
-        return f"{self.bar}.{self.beat}" if self.seconds is None else f"{_TIME}{self.seconds}"
+        if self.seconds is None:
+            return f"{self.bar}.{self.beat}"
+        return f"{_LIES if self.lies else _TIME}{self.seconds}"
 
     @classmethod
     def from_text(cls, text: str) -> "Place":
         """Raises ValueError for what ``to_text`` does not write."""
-        if text.startswith(_TIME):
-            return cls(seconds=Fraction(text.removeprefix(_TIME)))
+        if text.startswith((_TIME, _LIES)):
+            return cls(seconds=Fraction(text[len(_TIME) :]), lies=text.startswith(_LIES))
         bar, _, beat = text.partition(".")
         return cls(int(bar), int(beat))
 

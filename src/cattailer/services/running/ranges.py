@@ -34,8 +34,13 @@ def view(session: Session) -> RangeView:
     if session.range_start >= session.range_stop:
         return RangeView("", "", False, session.ruler)
     tempo = tempo_of(session)
-    first, last = (place.words(tempo) for place in range_of(session, tempo))
-    return RangeView(first, last, session.looping, session.ruler)
+    first, last = range_of(session, tempo)
+    return RangeView(*_words(session, first, last), session.looping, session.ruler)
+
+
+def _words(session: Session, first: Place, last: Place) -> tuple[str, str]:
+    tempo, bars = tempo_of(session), session.ruler == rulers.BARS
+    return first.words(tempo, bars), last.words(tempo, bars, until=True)
 
 
 def choose_ruler(desk: Desk, session_id: int, ruler: str) -> None:
@@ -97,7 +102,9 @@ def from_run(desk: Desk, session_id: int, number: int | None = None) -> None:
             raise NotFound("There is no such take, so the range stayed as it was.")
         rate = edit.session.rate_hz
         start = rescaled(run.start, run.rate_hz, rate)
-        _set_samples(edit, max(0, start), start + rescaled(run.samples, run.rate_hz, rate))
+        ends = max(0, start), start + rescaled(run.samples, run.rate_hz, rate)
+        first, last = (Place(seconds=Fraction(at, rate), lies=True) for at in ends)
+        _set(edit, first, last)
 
 
 def from_mark(desk: Desk, session_id: int, mark_id: int) -> None:
@@ -125,7 +132,7 @@ def _set_samples(edit: Edit, start: int, stop: int) -> None:
             return kept[until]
         if session.ruler == rulers.BARS:
             return place_at(sample, tempo, until)
-        return Place(seconds=Fraction(sample, session.rate_hz))
+        return Place(seconds=Fraction(sample, session.rate_hz), lies=True)
 
     _set(edit, place(start, False), place(stop, True))
 
@@ -140,7 +147,7 @@ def _set(edit: Edit, first: Place, last: Place) -> None:
             f"That range lasts {stop - start} samples, less than the buffer of {session.period}: it could not be "
             "looped. It stayed as it was."
         )
-    edit.what = f"Range is {first.words(tempo)} to {last.words(tempo)}"
+    edit.what = f"Range is {' to '.join(_words(session, first, last))}"
     session.range_start, session.range_stop = start, stop
     session.range_given = [first.to_text(), last.to_text()]
 
