@@ -200,6 +200,11 @@ def test_what_is_music_stays_on_its_beat_and_what_is_a_time_at_its_time(desk: De
     tempo.set_tempo(desk, session, 1, 60.0)
     assert (ends()[0], shown()[1]) == (first, "9")
     assert ends()[1] == the_map(desk, session).sample_of(10)
+    tempo.set_bar_one(desk, session, 4 * now.rate_hz)
+    before_one = the_map(desk, session).sample_of(0)
+    ranges.set_samples(desk, session, before_one, ends()[1])
+    ranges.set_range(desk, session, shown()[0], "7")
+    assert (ends()[0], shown()) == (before_one, ("0", "7")), "nobody can type it, and it stays"
     with desk.database.transaction() as db:  # as an older step of the history puts it back
         found, now = db.get_one(Session, session), the_map(desk, session)
         found.range_start, found.range_stop = now.sample_of(2, 2), now.sample_of(4)

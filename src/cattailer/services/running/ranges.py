@@ -56,17 +56,15 @@ def set_range(desk: Desk, session_id: int, first: str, last: str) -> None:
     """From one place to another as people type them, bars and beats included. Raises Refusal for what is no place, for
     a range that is empty, or shorter than the buffer."""
     with editing(desk, session_id) as edit:
-        tempo = tempo_of(edit.session)
-        was = view(edit.session)
+        session = edit.session
+        tempo, shown = tempo_of(session), view(session)
+        ends = zip((first.strip(), last.strip()), (shown.first, shown.last), range_of(session, tempo), strict=True)
         try:
-            given = [rulers.read(typed, tempo) for typed in (first, last)]
+            # An end that was not typed stays: it may be shown less exactly, or as nobody can type it.
+            given = [place if typed and typed == was else rulers.read(typed, tempo) for typed, was, place in ends]
         except ValueError as why:
             said = str(why)
             raise Refusal(f"{said[0].upper()}{said[1:]}. The range stayed as it was.") from why
-        if was.first:  # an end that was not typed stays, though it is shown less exactly
-            shown = (was.first, was.last), (first.strip(), last.strip())
-            kept = range_of(edit.session, tempo)
-            given = [kept[n] if shown[0][n] == shown[1][n] else given[n] for n in (0, 1)]
         _set(edit, given[0], given[1])
 
 

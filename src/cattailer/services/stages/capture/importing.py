@@ -84,9 +84,9 @@ def import_file(
             raise
     rate = f", {sound.rate_hz / 1000:g} kHz converted to {was / 1000:g}" if sound.rate_hz != was else ""
     loud = f", {over_db:.1f} dB over full scale and kept as float" if over_db else ""
-    left_out = f", {counted(len(sound.damaged), 'damaged frame')} left out" if sound.damaged else ""
+    damaged = f", {counted(len(sound.damaged), 'damaged frame')}" if sound.damaged else ""
     length = length_text(story.samples, story.header.rate_hz)
-    what = f"{counted(sound.channels, 'channel')}, {length}{rate}{loud}{left_out}"
+    what = f"{counted(sound.channels, 'channel')}, {length}{rate}{loud}{damaged}"
     try:
         runs.enter_finished(desk, [story.path])
     except DATABASE_AWAY:  # whoever looks for finished runs enters it
