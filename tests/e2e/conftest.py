@@ -33,6 +33,7 @@ def profile(browser: Browser) -> BrowserContext:
     """One for all tests, so that it has fonts and scripts already, as that of whoever works here has."""
     return browser.new_context(
         viewport={"width": 1280, "height": 800}, accept_downloads=True,
+        reduced_motion="reduce",  # fewer frames leave more of the processor to the tests
         bypass_csp=True,  # what these tests wait for is evaluated in the page; test_access looks at the policy itself
     )
 

@@ -114,7 +114,6 @@ def test_undo_takes_back_what_was_pressed_last_though_its_answer_is_late(page: P
     told(page)
     step = page.locator("[data-press='count']")
     words = step.inner_text()
-
     held: list[Route] = []
     page.route("**/count-in", lambda route: held.append(route))
     step.click()

@@ -10,7 +10,7 @@ from threading import Timer
 import pytest
 from playwright.sync_api import Page, Playwright, expect
 
-from tests.helpers.studio import Studio, hears, moved_on, new_session, state_is, told
+from tests.helpers.studio import Studio, captured, hears, new_session, state_is, told
 from tests.helpers.waiting import wait_for
 
 FIREFOX, MOST_S = "/usr/bin/firefox-esr", 300
@@ -61,11 +61,7 @@ def test_a_session_is_captured_chosen_undone_and_heard_in_firefox(firefox: Page,
     expect(page.get_by_role("checkbox", name="Arm Drum", exact=True)).to_be_checked()
     expect(page.locator("#capture-words")).to_have_text("Capture 1 track")
     for take, seconds in ((1, 2.5), (2, 1)):
-        page.keyboard.press("Shift+Space")
-        state_is(page, "capturing")
-        moved_on(page, seconds)
-        page.keyboard.press("Shift+Space")
-        state_is(page, "stopped")
+        captured(page, seconds)
         expect(page.locator("#deck-log")).to_contain_text(f"take {take}")
 
     studio.post(f"{path}/takes/sheet/phrases", way="bars", bars="1")

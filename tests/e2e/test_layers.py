@@ -7,7 +7,7 @@ import numpy as np
 import soundfile
 from playwright.sync_api import Page, expect
 
-from tests.helpers.studio import Studio, moved_on, new_session, post, state_is, told
+from tests.helpers.studio import Studio, captured, new_session, post, told
 from tests.helpers.waiting import wait_for
 
 
@@ -38,11 +38,7 @@ def test_two_layers_are_cut_undone_done_again_and_written_out(page: Page, studio
     expect(page.locator("#capture-words")).to_have_text("Capture 1 track")
     for take in (1, 2):
         page.keyboard.press("Home")
-        page.keyboard.press("Shift+Space")
-        state_is(page, "capturing")
-        moved_on(page, 3)
-        page.keyboard.press("Shift+Space")
-        state_is(page, "stopped")
+        captured(page, 3)
         expect(page.locator("#deck-log")).to_contain_text(f"take {take}")
     page.goto(f"{session}/takes/cut/")
     told(page)

@@ -15,6 +15,7 @@ def wire(page: Page, studio: Studio) -> Iterator[Wire]:
     """The Capture sheet of the demo is open over it."""
     open_demo(page, studio)
     with wire_to(urlsplit(studio.url).port or 0) as made:
+        page.emulate_media(reduced_motion="no-preference")
         page.goto(f"{made.url}/s/1/capture")
         told(page)
         yield made

@@ -39,7 +39,6 @@ def test_one_list_makes_ten_checked_tracks_with_the_mouse(page: Page, studio: St
     page.wait_for_url("**/patch/tracks")
     expect(page.locator("#rows [data-track-row]")).to_have_count(10)
     expect(page.get_by_text("Every track can be told by its name")).to_be_visible()
-
     follow(page, "Routes")
     page.get_by_role("button", name="add a group").click()
     group = page.get_by_label(re.compile("Name of Group")).first
@@ -53,7 +52,6 @@ def test_one_list_makes_ten_checked_tracks_with_the_mouse(page: Page, studio: St
     page.locator(".end[data-end='in:3']").hover()
     expect(page.locator("#way")).to_contain_text("Goes through Cello and Strings")
     expect(page.locator(".end[data-lit]").filter(has_text="Strings")).to_have_count(1)
-
     follow(page, "Line check")
     page.get_by_role("button", name="Start the line check").click()
     words = page.locator("#check-words")
@@ -100,7 +98,6 @@ def test_the_same_with_the_keyboard_alone(page: Page, studio: Studio) -> None:
     page.keyboard.press("Enter")
     page.wait_for_url("**/patch/tracks")
     expect(page.locator("#rows [data-track-row]")).to_have_count(10)
-
     focus(page, "Name of track 9")
     for name in ("Barn left", "Barn right"):  # Tab in a name goes to the name below
         page.keyboard.press("Control+A")
@@ -117,7 +114,6 @@ def test_the_same_with_the_keyboard_alone(page: Page, studio: Studio) -> None:
     expect(page.get_by_label("Name of track 9")).to_have_value("Barn left")
     page.keyboard.press("Control+Shift+Z")
     expect(page.get_by_label("Name of track 9")).to_have_value("Barn right")
-
     focus(page, "Routes")
     page.keyboard.press("Enter")
     page.wait_for_url("**/routes")

@@ -12,7 +12,7 @@ import pytest
 import soundfile
 from playwright.sync_api import Page, Route, expect
 
-from tests.helpers.studio import Studio, follow, heard_on, moved_on, new_session, open_demo, post, state_is, told
+from tests.helpers.studio import Studio, captured, follow, heard_on, new_session, open_demo, post, state_is, told
 
 
 @pytest.fixture(autouse=True)
@@ -67,11 +67,7 @@ def test_pick_a_buffer_measure_use_overdub_and_see_it_aligned(page: Page, studio
     page.keyboard.press("p")
     expect(page.locator("[data-press=click]").first).to_have_attribute("aria-pressed", "true")
     page.keyboard.press("Home")
-    page.keyboard.press("Shift+Space")
-    state_is(page, "capturing")
-    moved_on(page, 3)
-    page.keyboard.press("Shift+Space")
-    state_is(page, "stopped")
+    captured(page, 3)
     page.goto(f"{here}/takes/")
     take = page.locator("[data-take]", has=page.get_by_role("button", name=re.compile("Play Loop, take"))).first
     with page.expect_download() as waiting:
@@ -139,7 +135,7 @@ def test_counted_in_by_keyboard_and_let_in_afterwards(page: Page, studio: Studio
     state_is(page, "counting")
     state_is(page, "capturing")
     expect(page.locator("#bars")).to_have_text(re.compile(r"bar 1 · beat [12] of 4"))
-    moved_on(page, 1.2)
+    heard_on(page, 1.2)
     page.keyboard.press("Shift+Space")
     state_is(page, "stopped")
     page.goto(f"{here}/takes/")

@@ -7,7 +7,7 @@ from playwright.sync_api import Browser, Page
 
 from tests.helpers.crawler import Chosen, Crawler
 from tests.helpers.letting_in import code_for, come_in
-from tests.helpers.studio import Studio, moved_on, new_session, open_demo, post, state_is
+from tests.helpers.studio import Studio, captured, new_session, open_demo, post
 
 VIEWS = (
     "capture", "imports/", "capture/remote", "takes/", "takes/sheet/", "takes/cut/", "takes/compared/", "takes/bin/",
@@ -46,11 +46,7 @@ def set_up(page: Page, studio: Studio) -> str:
     for _ in range(2):
         page.locator(".arm").nth(0).check()
         page.locator(".arm").nth(5).check()
-        page.keyboard.press("Shift+Space")
-        state_is(page, "capturing")
-        moved_on(page, 4)
-        page.keyboard.press("Shift+Space")
-        state_is(page, "stopped")
+        captured(page, 4)
     post(page, f"/s/{DEMO}/tracks/arm", armed="false")
     page.wait_for_timeout(1500)
     post(page, f"/s/{DEMO}/takes/sheet/phrases", way="bars", bars=1)

@@ -58,8 +58,10 @@ def open_desk(database: Database, tmp_path: Path) -> Iterator[Desk]:
     thread = threading.Thread(target=server.serve)
     thread.start()
     client = patient_client(commands)
-    with patch("cattailer.engine.process.server.gc", Mock()):
-        yield Desk(database, client, tmp_path / "media", telemetry)
-    server.shut_down()
-    thread.join(15)
-    client.close()
+    try:
+        with patch("cattailer.engine.process.server.gc", Mock()):
+            yield Desk(database, client, tmp_path / "media", telemetry)
+    finally:
+        server.shut_down()
+        thread.join(15)
+        client.close()

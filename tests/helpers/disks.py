@@ -122,25 +122,11 @@ class ForgetfulDisk(FaultyDisk):
         shutil.rmtree(self._root)
 
 
-class _ForgetfulFile:
+class _ForgetfulFile(_FaultyFile):
     def __init__(self, inner: OpenFile, path: Path, contents: dict[Path, bytes]) -> None:
-        self._inner, self._path, self._contents = inner, path, contents
-
-    def write_at(self, data: bytes | memoryview, offset: int) -> int:
-        return self._inner.write_at(data, offset)
-
-    def truncate(self, size: int) -> None:
-        self._inner.truncate(size)
+        super().__init__(inner, path, lambda *_: None)
+        self._contents = contents
 
     def sync(self) -> None:
-        self._inner.sync()
+        super().sync()
         self._contents[self._path] = self._path.read_bytes()
-
-    def close(self) -> None:
-        self._inner.close()
-
-    def lock(self) -> None:
-        self._inner.lock()
-
-    def is_at(self, path: Path) -> bool:
-        return self._inner.is_at(path)

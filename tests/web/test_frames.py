@@ -98,6 +98,20 @@ def test_sound_is_left_out_for_a_page_that_takes_frames_late(monkeypatch: pytest
     assert not pace.late
 
 
+def test_less_motion_is_eight_frames_a_second_and_news_at_once(monkeypatch: pytest.MonkeyPatch) -> None:
+    now = 100.0
+    monkeypatch.setattr(frames.time, "monotonic", lambda: now)
+    pace, told_at = Pace(), []
+    pace.calm = True
+    for n in range(60):
+        now = 100.0 + n / 30
+        pace.take(n)
+        if told(pace, frame(now)):
+            told_at.append(n)
+    assert told_at == [*range(0, 60, 4)]
+    assert told(pace, frame(now, state="capturing"))["state"] == "capturing"
+
+
 def test_a_player_is_told_no_levels() -> None:
     pace = Pace(Rights(Device(9, "phone", Role.PLAYER)))
     pace.see(["0"])

@@ -5,6 +5,7 @@ import threading
 import time
 import weakref
 from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 from pathlib import Path
 
@@ -16,9 +17,9 @@ from cattailer.core.errors import Refusal
 from cattailer.core.mix.effects import Effects, Reverb
 from cattailer.core.plan import ReturnPlan
 from cattailer.engine.effects.spaces import Space
-from cattailer.engine.messages.commands import AskRoom, Capture, Locate, Ping, Roll, RunPlan, Stop
+from cattailer.engine.messages.commands import AskRoom, Capture, Locate, Ping, Roll, RunPlan, Stop, address_of
 from cattailer.engine.process import telemetry
-from cattailer.engine.process.client import Listener
+from cattailer.engine.process.client import EngineClient, Listener
 from cattailer.engine.process.server import EngineServer
 from cattailer.liveroom.clock import WallClock
 from cattailer.processes.interfaces import open_live_room
@@ -114,6 +115,17 @@ def test_garbage_on_the_socket_is_answered(addresses: tuple[str, str]) -> None:
     assert msgpack.unpackb(EngineServer._packed({"ok": True, "value": 1 << 70}))["ok"] is False
     with pytest.raises(Refusal, match="too large"):
         patient_client(addresses[0]).ask(Locate(1, 1 << 70))
+
+
+def test_clients_that_nobody_closed_while_their_engine_went_hold_up_no_others(tmp_path: Path) -> None:
+    with ThreadPoolExecutor(1) as engines:
+        for n in range(100):
+            engine = zmq.Context.instance().socket(zmq.REP)
+            engine.rcvtimeo = 15_000
+            engine.bind(address_of(f'ipc://{tmp_path}/{n}', Ping.channel))
+            engines.submit(lambda at: at.send(at.recv() and msgpack.packb({"ok": True, "value": "here"})), engine)
+            assert EngineClient(f"ipc://{tmp_path}/{n}", 10.0).ask(Ping()) == "here"
+            engines.submit(engine.close, 0)
 
 
 def test_an_effect_that_fails_is_said_and_a_limiter_that_works_all_the_time(

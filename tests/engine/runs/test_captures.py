@@ -9,6 +9,7 @@ import pytest
 from cattailer.core.errors import NotNow
 from cattailer.core.takes.course import ROLLS, Course
 from cattailer.core.transport import CAPTURING, POST_ROLL, PRE_ROLL, ROLLING, STOPPED, WAITING
+from cattailer.engine.block.engine import Engine
 from cattailer.engine.offline import run_inline
 from cattailer.engine.runs.joining import join
 from cattailer.media.disk import RealDisk
@@ -65,11 +66,9 @@ def test_stopped_while_the_next_files_are_not_open_yet_nothing_is_lost(tmp_path:
     assert len(sound) > 130_000
 
 
-def test_a_punch_with_pre_and_post_roll_keeps_both_sides(tmp_path: Path) -> None:
-    engine = ramp()
-    run_for(engine, 100_000)
+def states_of(engine: Engine) -> list[str]:
+    """What the transport does in turn, until it rests."""
     states: list[str] = []
-    capture(engine, tmp_path, Course(start=50_000, until=90_000, pre_roll=24_000, post_roll=12_000, joins=True))
 
     def watched() -> bool:
         if not states or states[-1] != engine.transport.state:
@@ -79,6 +78,14 @@ def test_a_punch_with_pre_and_post_roll_keeps_both_sides(tmp_path: Path) -> None
     run_for(engine, 256)
     run_inline(engine, watched)
     settle(engine)
+    return states
+
+
+def test_a_punch_with_pre_and_post_roll_keeps_both_sides(tmp_path: Path) -> None:
+    engine = ramp()
+    run_for(engine, 100_000)
+    capture(engine, tmp_path, Course(start=50_000, until=90_000, pre_roll=24_000, post_roll=12_000, joins=True))
+    states = states_of(engine)
     assert states == [PRE_ROLL, CAPTURING, POST_ROLL, STOPPED]
     (run,) = stories(tmp_path)
     sound, before, after = held(run), held(run, "head"), held(run, "tail")
@@ -126,16 +133,7 @@ def test_passes_with_a_pause_are_each_counted_in(tmp_path: Path) -> None:
     engine = ramp()
     course = Course(start=20_000, until=60_000, loops=True, passes=3, pause=48_000, pre_roll=4_800)
     capture(engine, tmp_path, course, count_bars=1)
-    states: list[str] = []
-
-    def watched() -> bool:
-        if not states or states[-1] != engine.transport.state:
-            states.append(engine.transport.state)
-        return engine.busy or bool(engine.courses)
-
-    run_for(engine, 128)
-    run_inline(engine, watched)
-    settle(engine)
+    states = states_of(engine)
     runs = stories(tmp_path)
     assert [(r.header.start, r.samples, r.header.pass_number) for r in runs] == [(20_000, 40_000, n) for n in (1, 2, 3)]
     once = ["counting", PRE_ROLL, CAPTURING]

@@ -27,10 +27,14 @@ def in_bin(desk: Desk, session: int) -> list[binning.Binned]:
         return binning.in_bin(db, session)
 
 
-def once_more(desk: Desk, session: int, seconds: float = 0.5) -> None:
+def take_in(desk: Desk, session: int, seconds: float = 0.5) -> None:
     transport.capture(desk, session)
     pass_time(desk.engine, seconds)
     stop(desk, session)
+
+
+def once_more(desk: Desk, session: int, seconds: float = 0.5) -> None:
+    take_in(desk, session, seconds)
     settled(desk)
 
 
@@ -97,9 +101,7 @@ def test_keep_this_run_only_puts_older_takes_into_the_bin_once_it_is_checked(des
     once_more(desk, session)
     transport.locate(desk, session, 0)
     capturing.change(desk, session, "over", "only")
-    transport.capture(desk, session)
-    pass_time(desk.engine, 0.5)
-    stop(desk, session)
+    take_in(desk, session)
     assert in_bin(desk, session) == [], "not before its files were read again"
     settled(desk)
     (binned,) = in_bin(desk, session)
@@ -117,9 +119,7 @@ def test_keep_this_run_only_puts_older_takes_into_the_bin_once_it_is_checked(des
 def test_a_run_whose_files_are_not_what_was_written_replaces_nothing(desk: Desk) -> None:
     session = armed(desk, over="only")
     once_more(desk, session)
-    transport.capture(desk, session)
-    pass_time(desk.engine, 0.5)
-    stop(desk, session)
+    take_in(desk, session)
     path = next(desk.media.rglob("run-002/*.wav"))
     data = bytearray(path.read_bytes())
     data[-600] ^= 1
@@ -136,9 +136,7 @@ def test_a_run_whose_files_are_not_what_was_written_replaces_nothing(desk: Desk)
 def test_a_run_that_is_discarded_before_it_was_checked_replaces_nothing(desk: Desk) -> None:
     session = armed(desk, over="only")
     once_more(desk, session)
-    transport.capture(desk, session)
-    pass_time(desk.engine, 0.5)
-    stop(desk, session)
+    take_in(desk, session)
     binning.discard(desk, session)
     settled(desk)
     assert [(b.number, b.by) for b in in_bin(desk, session)] == [(2, 0)]

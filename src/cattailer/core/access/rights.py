@@ -9,7 +9,7 @@ from cattailer.core.patch.patch import PatchMix
 
 CONTROLS = frozenset({"move", "step", "settle", "keys"})
 """Wishes that change what is heard."""
-PLAYER_ASKS = frozenset({"listen", "move", "settle", "ack"})
+PLAYER_ASKS = frozenset({"listen", "move", "settle", "calm", "ack"})
 PLAYER_TOPICS = frozenset({"frame", "revision", "settled", "problem", "elsewhere", "beat"})
 PLAYER_FRAME = frozenset({"topic", "t", "session", "title", "revision", "rate", "state", "where"})
 """Of a frame, what a player's page shows: whether it runs, and where. Levels and takes are others' business, and thirty

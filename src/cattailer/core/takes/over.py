@@ -4,13 +4,16 @@ from enum import Enum
 
 KEEP, ONLY, REPLACE, LAYER = "keep", "only", "replace", "layer"
 WAYS = {
-    KEEP: ("keep every take", "Every take stays; the newest is heard where they overlap."),
+    KEEP: (
+        "keep every take",
+        "Every take stays; the newest is heard where they overlap, together with any layers there.",
+    ),
     ONLY: (
         "keep this run only",
         "Older takes of these tracks that this run touches go to the bin, once its files are checked.",
     ),
     REPLACE: ("replace", "Only the stretch that is captured goes to the bin, out of the takes that lay there."),
-    LAYER: ("layer", "All of them sound together."),
+    LAYER: ("layer", "It sounds together with what is heard there."),
 }
 """Each with its words, and a sentence on what it does."""
 

@@ -128,6 +128,12 @@ class _Channel:
             if self._socket is not None:
                 self._close()
 
+    def __del__(self) -> None:
+        """Of a client that nobody closed. The watch ends before its socket does: what is told to a watch that nobody
+        reads holds up all sockets of the process for good."""
+        if self._socket is not None:
+            self._close()
+
     def _close(self) -> None:
         assert self._socket is not None
         self._socket.disable_monitor()

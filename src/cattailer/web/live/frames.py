@@ -16,6 +16,8 @@ LATE_S = 0.5
 """A page that takes a frame later than this is on a network that sound would fill."""
 PATIENCE_S = 1.0
 """To whoever takes nothing a frame is sent this often: it tells a page that its line is open."""
+CALM_S = 0.12
+"""Between frames for a page that wants less motion; what the engine does is told at once."""
 LEVELS = frozenset({"inputs", "pairs", "channel"})
 NOTHING = int(10 * NO_SIGNAL_DBFS)
 SILENT = (NOTHING, NOTHING, 0), (NOTHING, NOTHING, 0, 0.0, "none")
@@ -72,12 +74,13 @@ class Pace:
     """What one page was told of frames, and how many of them it has taken."""
 
     def __init__(self, rights: Rights = EVERYTHING) -> None:
-        self._rights = rights
+        self._rights, self.calm = rights, False
         self._meters: Collection[str] = ()
         self._told: dict[str, Any] = {}
         self._readings: dict[str, Reading] = {}
         self._waiting: Shown | None = None
         self._sent = self._taken = 0
+        self._sent_at = -math.inf
         self._on_the_way: dict[int, float] = {}
         """When each frame was sent that was not taken yet."""
 
@@ -109,6 +112,9 @@ class Pace:
         on_the_way = [*self._on_the_way.values()]
         if len(on_the_way) >= MOST_UNTAKEN and now - on_the_way[-1] < PATIENCE_S:
             return None
+        if self.calm and now - self._sent_at < CALM_S and self._waiting.values["state"] == self._told.get("state"):
+            return None
+        self._sent_at = now
         frame, self._waiting = self._waiting, None
         self._sent += 1
         self._on_the_way = dict([*self._on_the_way.items(), (self._sent, now)][-MOST_UNTAKEN:])

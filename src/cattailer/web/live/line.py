@@ -140,6 +140,8 @@ class Line:
             self.mix = wish.listen
         if wish.meters is not None:
             self._pace.see(wish.meters)
+        if wish.calm is not None:
+            self._pace.calm = wish.calm
         if wish.ack is not None:
             self._pace.take(wish.ack)
             self._more.set()

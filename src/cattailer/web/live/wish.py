@@ -14,8 +14,8 @@ Control = tuple[Key, Key, Key, Annotated[float, Field(allow_inf_nan=False, ge=-1
 class Wish(BaseModel):
     """``listen`` to a mix (0: none), ``tune`` the row of a socket (0: none), ``levels`` while that stage is open,
     ``move`` controls, ``step`` them up or down from where they are, ``settle`` when the hand lets go of them, the
-    ``keys`` of the guide notes that are held, the ``meters`` that are in sight, and ``ack``: the number of the newest
-    frame that was taken."""
+    ``keys`` of the guide notes that are held, the ``meters`` that are in sight, ``calm`` for fewer frames where less
+    motion is wanted, and ``ack``: the number of the newest frame that was taken."""
 
     model_config = ConfigDict(extra="forbid", strict=True)
     listen: int | None = Field(default=None, ge=0, le=1 << 31)
@@ -26,6 +26,7 @@ class Wish(BaseModel):
     settle: bool = False
     keys: list[Annotated[int, Field(ge=0, le=127)]] | None = Field(default=None, max_length=16)
 
+    calm: bool | None = None
     meters: list[Key] | None = Field(default=None, max_length=200)
     ack: int | None = Field(default=None, ge=0, le=1 << 53)
 

@@ -123,6 +123,18 @@ def test_the_end_of_a_seam_is_the_next_passes_sound(desk: Desk, passes: int) -> 
     )
 
 
+def test_each_layer_is_drawn_with_its_own_sound(desk: Desk, passes: int) -> None:
+    track, _ = tracks_of(desk, passes)
+    one, two, _ = takes_on(desk, track)
+    alone = {}
+    for take in (one, two):
+        choosing.choose(desk, passes, take, 0)
+        (alone[take],) = sounding.wave(desk, passes, track, 0, 90_000, 60)
+    assert alone[one] != alone[two]
+    choosing.choose(desk, passes, one, 0, layered=True)
+    assert sounding.wave(desk, passes, track, 0, 90_000, 60, by_layer=True) == [alone[two], alone[one]]
+
+
 def test_tracks_of_one_player_are_chosen_and_cut_together(desk: Desk, passes: int) -> None:
     track, other = tracks_of(desk, passes)
     phrase = sheet.show(desk, passes, track).phrases[0]
@@ -342,7 +354,7 @@ def test_waves_of_cells_and_of_what_is_in_use(desk: Desk, passes: int) -> None:
     assert {t: len(w) for t, w in drawn.items()} == dict.fromkeys(takes, 3 * 40 * 2)
     used = waves.in_use(desk, passes, track, 40)
     assert used == drawn[takes[-1]]
-    near = sounding.wave(desk, passes, track, 100, 140, 40)
+    (near,) = sounding.wave(desk, passes, track, 100, 140, 40)
     exact = sound(desk, passes, takes[-1], 100, 140)
     assert near[::2] == [round(float(v) * 127) for v in exact]
     arming.arm_all(desk, passes, False)

@@ -26,6 +26,7 @@ class Window(Form):
     start: Sample
     stop: Sample
     columns: int = Field(default=800, ge=1, le=4000)
+    by_layer: bool = False
 
 
 class OfPiece(Form):
@@ -136,7 +137,7 @@ def piece(session_id: int) -> str:
 @blueprint.get("/wave")
 def wave(session_id: int) -> Response:
     wish = query(Window)
-    return jsonify(piecesound.wave(desk(), session_id, wish.track, wish.start, wish.stop, wish.columns))
+    return jsonify(piecesound.wave(desk(), session_id, wish.track, wish.start, wish.stop, wish.columns, wish.by_layer))
 
 
 @blueprint.get("/seam")

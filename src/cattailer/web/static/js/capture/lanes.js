@@ -2,7 +2,7 @@
 // vermilion. The stretch and its ticks come from the server. A lane is drawn whole only when
 // something changed; while capturing, only the columns that are new.
 import { askJson, post } from "../page/ask.js";
-import { LIFT, paint, prepared } from "../page/canvas.js";
+import { LIFT, paint, prepared, whenShown } from "../page/canvas.js";
 import { on } from "../page/socket.js";
 
 const COLUMNS = 400;
@@ -15,6 +15,7 @@ let state = "stopped";
 let asked = -Infinity;
 let soon = 0;
 let stale = true;
+const drawSoon = whenShown(draw);
 
 export function viewed() {
   return view;
@@ -29,6 +30,7 @@ export function startLanes() {
       state = frame.state;
       stale = true;
     }
+    drawSoon();
     if (view && (position < view.start || position >= view.stop)) fetchView(rows);
   });
   on("wave", addLive);
@@ -37,16 +39,19 @@ export function startLanes() {
     if (kind === "dropout") view.dropouts.push([at, samples, [...live.keys()]]);
     else if (kind === "clip") view.clips.push([at, track]);
     else return;
-    stale = true;
+    redraw();
   });
   for (const topic of ["revision", "again"]) on(topic, () => fetchSoon(rows));
-  const redraw = () => { stale = true; };
   document.addEventListener("themechange", redraw);
   addEventListener("resize", redraw);
   document.addEventListener("htmx:afterSettle", redraw);
   rows.addEventListener("click", (event) => locate(event, rows));
   fetchView(rows);
-  requestAnimationFrame(draw);
+}
+
+function redraw() {
+  stale = true;
+  drawSoon();
 }
 
 function locate(event, rows) {
@@ -71,7 +76,7 @@ async function fetchView(rows, force = false) {
   view = found;
   if (state !== "capturing") live = new Map();
   for (const [track, pieces] of live) live.set(track, pieces.filter((piece) => endOf(piece) > view.start));
-  stale = true;
+  redraw();
 }
 
 function addLive(wave) {
@@ -95,7 +100,6 @@ function endOf([start, size, pairs]) {
 }
 
 function draw() {
-  requestAnimationFrame(draw);
   if (!view) return;
   movePlayhead();
   if (!stale) return;

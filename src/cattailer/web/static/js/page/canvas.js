@@ -26,5 +26,18 @@ export function prepared(canvas) {
   return { context, width, height };
 }
 
+// Draws once before the screen is shown next, however often it is asked: nothing is drawn while nothing changes.
+export function whenShown(draw) {
+  let asked = false;
+  return () => {
+    if (asked) return;
+    asked = true;
+    requestAnimationFrame(() => {
+      asked = false;
+      draw();
+    });
+  };
+}
+
 // Waveforms lift small signals a little above their scale, so that a quiet row is seen to move.
 export const LIFT = 0.6;

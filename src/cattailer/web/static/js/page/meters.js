@@ -1,6 +1,6 @@
 // Cattail meters: a stem to the RMS level, a head from RMS to peak, a dot at the held peak, the
 // target window as a band of water behind. Which zone a level is in comes from the engine.
-import { forgetColours, paint, prepared } from "./canvas.js";
+import { forgetColours, paint, prepared, whenShown } from "./canvas.js";
 import { on, wish } from "./socket.js";
 
 const COLOURS = { none: "soft", below: "water", in: "reed", above: "ochre", clipped: "vermilion" };
@@ -18,7 +18,6 @@ const watcher = new IntersectionObserver((entries) => {
 }, { rootMargin: "80px" });
 let asked = "";
 let frame = null;
-let drawn = null;
 
 // -60 to -30 dB takes the first 22 % of the length, -30 to 0 dB the rest.
 export function place(db, width) {
@@ -28,15 +27,16 @@ export function place(db, width) {
 }
 
 export function startMeters() {
-  on("frame", (latest) => { frame = latest; });
+  const soon = whenShown(draw);
+  const again = () => { drawScale(); soon(); };
+  on("frame", (latest) => { frame = latest; soon(); });
   on("open", () => {
     asked = "";
     askFor();
   });
-  document.addEventListener("themechange", () => { forgetColours(); drawn = null; drawScale(); });
-  addEventListener("resize", () => { drawn = null; drawScale(); });
+  document.addEventListener("themechange", () => { forgetColours(); again(); });
+  addEventListener("resize", again);
   drawScale();
-  requestAnimationFrame(draw);
 }
 
 // Of a meter what it reads: a channel, a pair or a mix; and the track behind whose channel it may read.
@@ -52,9 +52,7 @@ function askFor() {
 }
 
 function draw() {
-  requestAnimationFrame(draw);
-  if (!frame || frame === drawn) return;
-  drawn = frame;
+  if (!frame) return;
   const threshold = document.getElementById("threshold")?.dataset.dbfs;
   for (const canvas of document.querySelectorAll("canvas[data-meter]")) {
     if (!seen.has(canvas)) {

@@ -5,6 +5,7 @@ const handlers = new Map();
 const PUT_OUT = 4401; // this device has no key any more
 const SILENT_MS = 5000; // over a line that is open something comes every second
 const QUICK_MS = 1500; // a machine without pages refuses at once; a network that is gone says nothing
+const calm = matchMedia("(prefers-reduced-motion: reduce)"); // then fewer frames are enough
 let socket = null;
 let path = "";
 let pause = 500;
@@ -16,8 +17,8 @@ let whole = {}; // the frame, put together
 // How the line is: when anything came over it, and whether the machine refused it at once when it was tried last.
 export const line = { heardAt: performance.now(), refused: false, get open() { return socket?.readyState === WebSocket.OPEN; } };
 
-// For measuring: how many frames came and how old they were, in ms.
-export const stats = { frames: 0, ages: [], reconnects: 0, bytes: 0 };
+// For measuring: how many frames came, of how many samples they told, and how old they were, in ms.
+export const stats = { frames: 0, samples: 0, ages: [], reconnects: 0, bytes: 0 };
 window.cattailerStats = stats;
 
 export function on(topic, handler) {
@@ -41,6 +42,7 @@ export function connect(to) {
     tell("silent", {});
     letGo();
   }, 500);
+  calm.addEventListener("change", () => wish({ calm: calm.matches }));
   // Whoever finds another network does not wait.
   addEventListener("online", () => { if (socket) letGo(); });
 }
@@ -61,6 +63,7 @@ function tryLine() {
       tell("again", {});
     }
     everOpen = true;
+    wish({ calm: calm.matches });
     tell("open", {});
   };
   socket.onmessage = ({ data }) => {
@@ -94,9 +97,11 @@ function letGo() {
 
 function takeFrame({ n, meters, ...changed }) {
   wish({ ack: n });
+  const before = whole.sample;
   whole = { ...whole, ...changed, meters: { ...whole.meters } };
   for (const [name, figures] of Object.entries(meters ?? {})) whole.meters[name] = { ...whole.meters[name], ...reading(figures) };
   stats.frames += 1;
+  if (whole.sample > before) stats.samples += whole.sample - before;
   stats.ages.push(Date.now() - whole.t * 1000);
   if (stats.ages.length > 5000) stats.ages.splice(0, 2500);
   tell("frame", whole);

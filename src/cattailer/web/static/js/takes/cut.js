@@ -15,7 +15,7 @@ let rate = 48000;
 let window_ = null; // [start, stop) of what is shown
 let whole = [];
 let wholeOf = "";
-let wave = [];
+let wave = { layers: [] };
 let waveOf = "";
 let position = 0;
 let chosen = null; // the piece's key, which it keeps wherever it is moved
@@ -117,14 +117,14 @@ function fetchWave() {
     if (wholeOf !== String(revision)) {
       const wanted = String(revision);
       const found = await askJson(`${of}&start=0&stop=${Math.ceil(end())}&columns=${Math.max(100, Math.min(1600, canvas.clientWidth))}`);
-      if (found) { whole = found; wholeOf = wanted; }
+      if (found) { whole = found[0]; wholeOf = wanted; }
     }
     const wanted = `${revision} ${window_} ${canvas.clientWidth}`;
     if (waveOf !== wanted && canvas.clientWidth) {
       const columns = Math.min(canvas.clientWidth, span());
       const shown = [...window_];
-      const found = await askJson(`${of}&start=${shown[0]}&stop=${shown[1]}&columns=${columns}`);
-      if (found) { wave = { pairs: found, of: shown }; waveOf = wanted; }
+      const found = await askJson(`${of}&start=${shown[0]}&stop=${shown[1]}&columns=${columns}&by_layer=${pieces().some((p) => p.layer)}`);
+      if (found) { wave = { layers: found, of: shown }; waveOf = wanted; }
     }
     draw();
   }, 30);

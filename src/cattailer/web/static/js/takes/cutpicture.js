@@ -33,29 +33,7 @@ export function picture(canvas, { window, pieces, chosen, stretch, wave, positio
     c.fillStyle = paint("band");
     c.fillRect(from(stretch[0]), 0, from(stretch[1]) - from(stretch[0]), height);
   }
-  if (wave.pairs) {
-    const [a, b] = wave.of;
-    const columns = wave.pairs.length / 2;
-    const step = ((b - a) / columns / span) * width;
-    const middle = LANE + (height - LANE) / 2;
-    const half = (height - LANE) / 2 - 16;
-    const fine = (b - a) / columns < 4;
-    c.fillStyle = paint("water");
-    c.strokeStyle = paint("water");
-    if (fine) c.beginPath();
-    for (let n = 0; n < columns; n += 1) {
-      const low = wave.pairs[2 * n] / 127;
-      const high = wave.pairs[2 * n + 1] / 127;
-      const at = from(a + (n / columns) * (b - a));
-      if (fine) c.lineTo(at, middle - high * half);
-      else if (high - low > 0) {
-        const top = Math.max(0, high) ** LIFT * half;
-        const bottom = Math.max(0, -low) ** LIFT * half;
-        c.fillRect(at, middle - top, Math.max(1, step), Math.max(1, top + bottom));
-      }
-    }
-    if (fine) { c.lineWidth = 1.5; c.stroke(); }
-  }
+  wave.layers.forEach((pairs, layer) => drawWave(c, pairs, wave.of, from, rowOf(pieces, layer, height)));
   c.font = "600 12.5px 'Atkinson Hyperlegible Next', sans-serif";
   for (const p of pieces) {
     if (p.stop < window[0] || p.start > window[1]) continue;
@@ -86,6 +64,29 @@ export function picture(canvas, { window, pieces, chosen, stretch, wave, positio
     c.fillRect(at - 0.5, LANE, 1, height - LANE);
   }
   if (position >= window[0] && position < window[1]) { c.fillStyle = paint("vermilion"); c.fillRect(from(position) - 1, 0, 2, height); }
+}
+
+function drawWave(c, pairs, [a, b], from, [rowTop, rowBottom]) {
+  const columns = pairs.length / 2;
+  const step = from(a + (b - a) / columns) - from(a);
+  const middle = (rowTop + rowBottom) / 2;
+  const half = Math.max(4, (rowBottom - rowTop) / 2 - 16);
+  const fine = (b - a) / columns < 4;
+  c.fillStyle = paint("water");
+  c.strokeStyle = paint("water");
+  if (fine) c.beginPath();
+  for (let n = 0; n < columns; n += 1) {
+    const low = pairs[2 * n] / 127;
+    const high = pairs[2 * n + 1] / 127;
+    const at = from(a + (n / columns) * (b - a));
+    if (fine) c.lineTo(at, middle - high * half);
+    else if (high - low > 0) {
+      const top = Math.max(0, high) ** LIFT * half;
+      const bottom = Math.max(0, -low) ** LIFT * half;
+      c.fillRect(at, middle - top, Math.max(1, step), Math.max(1, top + bottom));
+    }
+  }
+  if (fine) { c.lineWidth = 1.5; c.stroke(); }
 }
 
 // The whole song, small, with the stretch that is shown.
