@@ -8,6 +8,7 @@ from playwright.sync_api import Browser, BrowserContext, Page, Playwright, expec
 from tests.helpers.started import running_studio
 from tests.helpers.studio import CHROMIUM, Studio
 
+SHELL = "/usr/bin/chromium-headless-shell"  # Chromium without windows: it opens a page for a quarter of the work
 expect.set_options(timeout=20_000)
 
 
@@ -25,7 +26,7 @@ def playwright() -> Iterator[Playwright]:
 
 @pytest.fixture(scope="session")
 def browser(playwright: Playwright) -> Browser:
-    return playwright.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)
+    return playwright.chromium.launch(executable_path=SHELL, args=CHROMIUM)
 
 
 @pytest.fixture(scope="session")

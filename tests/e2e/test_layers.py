@@ -58,6 +58,7 @@ def test_two_layers_are_cut_undone_done_again_and_written_out(page: Page, studio
     page.locator(".piece-line").nth(0).click()
     page.get_by_role("button", name="Tighten this piece").click()
     expect(page.locator("#message")).to_contain_text("Y hears what was before")
+    expect(page.locator(".piece-line")).not_to_have_count(4)
     other = page.locator(".piece-line", has_text="layer 2")
     assert other.count() == 2, "only what is chosen is tightened"
     pieces = page.locator(".piece-line").count()

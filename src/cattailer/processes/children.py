@@ -14,6 +14,8 @@ from cattailer.core.errors import Refusal
 
 _PR_SET_PDEATHSIG = 1
 _END_S = 20.0
+START_S = 120.0
+"""A busy machine is slow to start a process; one that cannot start ends, and that is said at once."""
 
 
 def ending_with_parent(number: int) -> Callable[[], None]:

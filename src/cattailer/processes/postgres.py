@@ -20,7 +20,7 @@ from typing import Any
 import psycopg
 
 from cattailer.core.errors import Refusal
-from cattailer.processes.children import ending_with_parent
+from cattailer.processes.children import START_S, ending_with_parent
 
 USER = "cattailer"
 MOST_LOGGED_BYTES = 4_000_000
@@ -179,7 +179,7 @@ class Postgres:
 
     def _await(self) -> None:
         address = self._address(3)
-        until = time.monotonic() + 30
+        until = time.monotonic() + START_S
         while time.monotonic() < until:
             if self._server is not None and self._server.poll() is not None:
                 break

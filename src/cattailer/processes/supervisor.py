@@ -8,7 +8,6 @@ import subprocess
 import sys
 import tempfile
 import time
-import urllib.error
 import urllib.request
 from collections.abc import Callable
 from pathlib import Path
@@ -20,7 +19,7 @@ from cattailer.engine.process.client import EngineClient
 from cattailer.engine.process.loops import Loops
 from cattailer.processes import home as homes
 from cattailer.processes.awake import Awake
-from cattailer.processes.children import end_holder, ending_with_parent
+from cattailer.processes.children import START_S, end_holder, ending_with_parent
 from cattailer.processes.network import Network, Wanted, prepare
 from cattailer.processes.postgres import Postgres
 from cattailer.processes.pulse import Pulse
@@ -33,6 +32,7 @@ from cattailer.store.database import Database
 
 AWAKE_S = 2.0
 RESTART_PAUSE_S = 1.0
+SLOW_S = 10.0
 RENEW_S = 24 * 3600.0
 ENGINE, WEB = "cattailer.processes.engine_main", "cattailer.web.front.serving"
 
@@ -139,25 +139,27 @@ class Supervisor:
 
     def _await_engine(self) -> None:
         assert self._desk is not None
-        until = time.monotonic() + 20
-        while not self._stopping:
-            with contextlib.suppress(Refusal):
-                self._desk.engine.ask(Ping(), 0.5)
-                return
-            self._check_alive("engine")
-            if time.monotonic() > until:
-                raise Refusal(f"The engine does not answer; see {self._home.logs / 'engine.out'}.", 503)
+        engine = self._desk.engine
+        self._await("engine", "engine", lambda: engine.ask(Ping(), 0.5))
 
     def _await_page(self) -> None:
         straight = urllib.request.build_opener(urllib.request.ProxyHandler({}))  # whatever http_proxy says
-        until = time.monotonic() + 20
+        self._await("web", "page", lambda: straight.open(f"{self._network.url}/alive", timeout=2).close())
+
+    def _await(self, name: str, what: str, answers: Callable[[], object]) -> None:
+        """Until nothing is raised any longer. Raises Refusal when the process ends, or says nothing for START_S."""
+        began, told = time.monotonic(), False
         while not self._stopping:
-            with contextlib.suppress(urllib.error.URLError, OSError):
-                straight.open(f"{self._network.url}/alive", timeout=2)
+            with contextlib.suppress(Refusal, OSError):
+                answers()
                 return
-            self._check_alive("web")
-            if time.monotonic() > until:
-                raise Refusal(f"The page does not answer; see {self._home.logs / 'web.out'}.", 503)
+            self._check_alive(name)
+            waited = time.monotonic() - began
+            if waited > START_S:
+                raise Refusal(f"The {what} does not answer; see {self._home.logs / f'{name}.out'}.", 503)
+            if waited > SLOW_S and not told:
+                told = True
+                self._say(f"  {what:<10} is slow to start; this machine is busy")
             time.sleep(0.05)
 
     def _check_alive(self, name: str) -> None:
