@@ -17,7 +17,7 @@ PLAYER = Rights(Device(2, "Phone", Role.PLAYER, "Cue band"), OWN)
     (ASSISTANT, {"levels", "move"}, 0, {"mix:4"}, READS_ONLY),
     (ASSISTANT, {"settle"}, 0, set(), READS_ONLY),
     (ASSISTANT, {"keys"}, 0, set(), READS_ONLY),
-    (PLAYER, {"listen", "move", "settle"}, 4, {"mix:4"}, ""),
+    (PLAYER, {"listen", "move", "settle", "calm"}, 4, {"mix:4"}, ""),
     (PLAYER, {"listen"}, 0, set(), ""),
     (PLAYER, {"listen"}, 5, set(), OWN_MIX_ONLY),
     (PLAYER, {"move"}, 0, {"mix:4", "mix:5"}, OWN_MIX_ONLY),

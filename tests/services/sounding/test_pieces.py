@@ -3,16 +3,20 @@
 from hypothesis import given
 from hypothesis import strategies as st
 
+from cattailer.core.comps.comppiece import CompPiece
 from cattailer.core.comps.ontop import TakeSpan, topmost
 from cattailer.core.takes.pieces import Piece
 from cattailer.engine.messages.commands import RunPlan
 from cattailer.services.desk.desk import Desk
+from cattailer.services.desk.places import folder_of
 from cattailer.services.running import frame
 from cattailer.services.session import inputs, opening, tracks
 from cattailer.services.session.reading import get_session
+from cattailer.services.sounding.meetings import meets_of
 from cattailer.services.sounding.pieces import pieces_of
 from cattailer.services.stages.capture import lanes, show
 from cattailer.services.stages.takes import show as takes_show
+from cattailer.store.models import Take
 from tests.helpers.queries import queries
 from tests.helpers.sessions import make_takes, more_takes, rows_of
 
@@ -90,3 +94,16 @@ def test_what_sounds_is_worked_out_once_and_travels_once(desk: Desk) -> None:
     make_takes(desk)
     assert pieces_now(desk, session) is not first
     assert asked[-1].pieces is not None
+
+
+def test_a_join_is_listened_to_again_once_its_file_is_there(desk: Desk) -> None:
+    session = make_takes(desk)
+    with desk.database.transaction() as db:
+        of, take = get_session(db, session), db.query(Take).first()
+        assert take is not None
+        one, a_sample_on = CompPiece(take.id, 0, 4800, 0), CompPiece(take.id, 4800, 4800, 4801)
+        file = folder_of(desk, of) / take.media.path
+        away = file.rename(file.with_suffix(".away"))
+        assert meets_of(desk, of)(one, a_sample_on, 0).alike == 0
+        away.rename(file)
+        assert meets_of(desk, of)(one, a_sample_on, 0).alike > 0.5

@@ -30,7 +30,8 @@ class Sides:
 
 
 def meets_of(desk: Desk, session: Session) -> Meets:
-    """How the pieces of a session go over into one another. What cannot be read counts as unlike."""
+    """How the pieces of a session go over into one another. What cannot be read counts as unlike,
+    until it can."""
     live, rate, read = desk.live.of(session.id, LiveMeetings), session.rate_hz, PieceReader()
 
     def meets(before: CompPiece, after: CompPiece, samples: int) -> Meeting:
@@ -48,7 +49,8 @@ def meets_of(desk: Desk, session: Session) -> Meets:
             )
             if len(live.found) >= MOST_KEPT:
                 live.found.clear()
-            live.found[key] = found
+            if not read.missing:
+                live.found[key] = found
         return found
 
     return meets
