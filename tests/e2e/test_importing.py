@@ -13,7 +13,7 @@ from tests.helpers.wire import wire_to
 RATE = 48000
 
 
-def test_files_are_imported_over_a_wire_that_breaks(page: Page, studio: Studio, tmp_path: Path) -> None:
+def test_files_are_imported_over_a_wire_that_breaks(page: Page, other: Page, studio: Studio, tmp_path: Path) -> None:
     noise = np.random.default_rng(1).uniform(-0.2, 0.2, (RATE * 40, 6))
     soundfile.write(tmp_path / "choir.wav", noise, RATE, "PCM_24")
     with soundfile.SoundFile(tmp_path / "rain.mp3", "w", 44100, 2, format="MP3", bitrate_mode="VARIABLE") as mp3:
@@ -21,6 +21,7 @@ def test_files_are_imported_over_a_wire_that_breaks(page: Page, studio: Studio, 
     (tmp_path / "half.wav").write_bytes((tmp_path / "choir.wav").read_bytes()[: RATE * 6 * 3 * 5])
     (tmp_path / "letter.docx").write_bytes(b"x" * 100)
     address = new_session(page, studio, "Rain")
+    other.goto(f"{address}/imports/")
     with wire_to(urlsplit(studio.url).port or 0) as wire:
         page.goto(f"{wire.url}{urlsplit(address).path}/capture")
         told(page)
@@ -39,6 +40,7 @@ def test_files_are_imported_over_a_wire_that_breaks(page: Page, studio: Studio, 
         wire.away, wire.up_bytes_per_s = False, None
         page.get_by_role("button", name="Try choir.wav again").click()
         expect(page.locator("[data-file-state=here]")).to_have_count(2)
+        expect(other.locator("[data-file-state=here]")).to_have_count(2)
         page.set_input_files("#import-choose", tmp_path / "half.wav")
         expect(page.get_by_text("half.wav promises 40.0 s, but 5.0 s are there.")).to_be_visible()
         page.get_by_label("Use what is there of half.wav").press("Space")
@@ -47,13 +49,13 @@ def test_files_are_imported_over_a_wire_that_breaks(page: Page, studio: Studio, 
         expect(page.locator("[data-file-state=asks]")).to_have_count(1)
         page.get_by_role("button", name="Remove half.wav").click()
         held: list[Route] = []
-        page.route("**/imports/files", lambda route: held.append(route))  # what is chosen while the list is fetched counts too
-        with page.expect_request("**/imports/files"):
+        page.route("**/imports/files*", lambda route: held.append(route))  # what is chosen while the list is fetched counts too
+        with page.expect_request("**/imports/files*"):
             page.evaluate("htmx.trigger('#import-files', 'files-changed')")
         page.get_by_label("Tracks for choir.wav").select_option("pairs")
         for each in held:
-            each.continue_()
-        page.unroute("**/imports/files")
+            each.continue_(url=each.request.url.partition("?")[0])
+        page.unroute("**/imports/files*")
         page.get_by_label("Bar, beat or time").fill("0:02")
         page.get_by_role("button", name="Import 2 files").click()
         expect(page.locator("[data-file-state=done]")).to_have_count(2)

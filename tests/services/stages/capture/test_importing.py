@@ -127,6 +127,16 @@ def test_what_is_cancelled_on_its_way_leaves_nothing(desk: Desk, tmp_path: Path)
     assert journal.find_all(desk.media) == []
 
 
+def test_what_no_page_sends_is_not_waited_for(desk: Desk, monkeypatch: pytest.MonkeyPatch) -> None:
+    session = demo.load(desk)
+    number = uploads.offer(desk, session, "a.wav", 100).number
+    assert uploads.listed(desk, session)[0].state == uploads.WAITING
+    monkeypatch.setattr(uploads, "PATIENCE_S", -1.0)
+    assert uploads.listed(desk, session)[0].message == uploads.NOT_SENT
+    uploads.begin(desk, session, number, 100)
+    assert uploads.listed(desk, session)[0].state == uploads.ARRIVING, "the page was only away"
+
+
 @pytest.mark.parametrize("at_start", [True, False])
 def test_an_import_that_a_crash_broke_off_leaves_nothing(
     desk: Desk, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, at_start: bool

@@ -1,6 +1,7 @@
 """Capture, Import: the files that are on their way or here, in words."""
 
 from dataclasses import dataclass
+from zlib import crc32
 
 from cattailer.core.takes.importing import SPLITS, length_text, split_words
 from cattailer.core.wording import counted
@@ -39,6 +40,11 @@ class ImportList:
     stamped: int
     ended: int
     moving: bool
+
+    @property
+    def mark(self) -> int:
+        """Another one wherever a page would show something else."""
+        return crc32(repr(self.rows).encode())
 
 
 @dataclass(frozen=True)

@@ -6,6 +6,7 @@ broke off or was cancelled stays. What goes on is kept in memory only: after a r
 
 import secrets
 import threading
+import time
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import BinaryIO
@@ -28,6 +29,9 @@ ENDED = (DONE, BROKEN, FAILED)
 MAX_FILES, MAX_BYTES = 100, 64 << 30
 PREFIX = ".import-"
 BROKEN_OFF = "The connection broke off, and nothing was kept of it. Try again."
+NOT_SENT = "It was never sent: the page on which it was chosen is gone. Remove it and choose it again."
+PATIENCE_S = 15.0
+"""A page sends one file after another: where none comes for so long, none is on its way."""
 
 
 class Cancelled(Exception):
@@ -56,6 +60,8 @@ class Upload:
     message: str = ""
     partly: bool = False
     cancelled: bool = False
+    changed_s: float = field(default_factory=time.monotonic)
+    """When its state changed last."""
     _file: BinaryIO | None = field(default=None, repr=False)
 
     def write(self, data: bytes) -> None:
@@ -73,6 +79,7 @@ class Upload:
     def begin(self) -> None:
         """Raises OSError."""
         self.state, self.arrived, self.message, self.cancelled, self.partly = ARRIVING, 0, "", False, False
+        self.changed_s = time.monotonic()
         self.path.unlink(missing_ok=True)
         self._file = open(self.path, "xb", buffering=0)  # noqa: SIM115 - closed by finish or drop
 
@@ -91,6 +98,7 @@ class Upload:
         self.stamp = wavfile.time_stamp(self.path)
         if self.state == ARRIVING:
             self.state = HERE
+        self.changed_s = time.monotonic()
 
     def _look(self) -> None:
         with opened(self.path, self.name, self.partly) as sound:
@@ -104,7 +112,7 @@ class Upload:
         """It ended like that; nothing of it stays on the disk."""
         self._close()
         self.path.unlink(missing_ok=True)
-        self.state, self.message = state, message
+        self.state, self.message, self.changed_s = state, message, time.monotonic()
 
     def _close(self) -> None:
         if self._file is not None:
@@ -130,7 +138,12 @@ def of(desk: Desk, session_id: int) -> LiveUploads:
 def listed(desk: Desk, session_id: int) -> list[Upload]:
     live = of(desk, session_id)
     with live.lock:
-        return list(live.all.values())
+        every = list(live.all.values())
+        last_s = max((u.changed_s for u in every), default=0.0)
+        if time.monotonic() - last_s > PATIENCE_S and all(u.state != ARRIVING for u in every):
+            for upload in (u for u in every if u.state == WAITING):
+                upload.drop(BROKEN, NOT_SENT)
+    return every
 
 
 def find(desk: Desk, session_id: int, number: int) -> Upload:

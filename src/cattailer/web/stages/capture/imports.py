@@ -7,7 +7,7 @@ from pydantic import Field
 from werkzeug.exceptions import NotFound
 
 from cattailer.services.stages.capture import importing, importpage, uploads
-from cattailer.web.forms import Form, Text, desk, done, form
+from cattailer.web.forms import Form, Text, desk, done, form, query
 from cattailer.web.shell import render
 
 blueprint = Blueprint("imports", __name__, url_prefix="/s/<int:session_id>/imports")
@@ -16,6 +16,10 @@ blueprint = Blueprint("imports", __name__, url_prefix="/s/<int:session_id>/impor
 class Offered(Form):
     name: Text
     bytes: int = Field(ge=0, le=1 << 50)
+
+
+class Seen(Form):
+    seen: int = -1
 
 
 class Split(Form):
@@ -49,9 +53,12 @@ def _page(session_id: int, again: bool) -> str:
 
 
 @blueprint.get("/files")
-def files(session_id: int) -> str:
-    """Only the list, as it moves."""
-    return render_template("capture/files.html", files=importpage.listed(desk(), session_id), session_id=session_id)
+def files(session_id: int) -> str | Response:
+    """Only the list, as it moves; nothing where the page shows it already."""
+    listed = importpage.listed(desk(), session_id)
+    if query(Seen).seen == listed.mark:
+        return done()
+    return render_template("capture/files.html", files=listed, session_id=session_id)
 
 
 @blueprint.post("/")

@@ -35,6 +35,7 @@ export function startImporting() {
   document.addEventListener("htmx:afterSettle", resume);
   on("open", () => {
     away = false;
+    resume();
     changed();
   });
   addEventListener("beforeunload", (event) => { if (sending || waiting.length) event.preventDefault(); });
