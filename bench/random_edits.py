@@ -142,7 +142,7 @@ class Player:
                       "fade_out_ms": drawn.choice((0, 5, 200)), "fade_out_shape": drawn.choice([*SHAPES])},
             "seam": {**of, "ms": drawn.choice(("", "0", "5", "90")), "shape": drawn.choice(("", *SHAPES))},
             "erase": {"track": track, "start": at, "stop": at + drawn.randrange(10, 20_000)},
-            "tighten": {**of, "percent": drawn.randrange(0, 101)}, "notes": {"track": track}, "room-tone": {"track": track},
+            "tighten": {"track": track, "piece": piece.key, "percent": drawn.randrange(0, 101)}, "notes": {"track": track}, "room-tone": {"track": track},
         }
         other = ("choose", "discard", "fetch", "lead-in", "comps", "tempo")
         name = self.doing = drawn.choice((*cut, *cut, *other))
@@ -256,9 +256,10 @@ class Player:
                 (self.undo if kind == "undo" else self.redo)(self.drawn.randrange(1, 6))
             self.found.done[self.doing] += 1
         except urllib.error.HTTPError as why:
-            self.found.refused[f"{self.doing} {why.code}"] += 1
+            said = f"{self.doing}: {why.code} {why.read().decode()[:60]}"
+            self.found.refused[said] += 1
             if why.code >= 500:
-                self.found.faults.append(f"{self.doing}: {why.code} {why.read().decode()[:200]}")
+                self.found.faults.append(said)
         self.judge(self.doing)
 
 

@@ -168,6 +168,33 @@ def runs_in_log(page: Page) -> int:
     return count
 
 
+def test_a_page_on_which_somebody_types_shows_what_others_do(page: Page, other: Page, studio: Studio) -> None:
+    open_demo(page, studio)
+    other.goto(f"{studio.url}/s/1/capture")
+    told(other)
+    name, last = page.locator("input[name=name]").first, page.get_by_label("Range to")
+    page.get_by_label("Range from").fill("5")
+    last.fill("9")
+    last.press("Enter")
+    other.locator(".arm").nth(2).check()
+    expect(page.locator("#capture-words")).to_have_text("Capture 1 track")
+    expect(last).to_be_focused()
+    name.fill("Half of a na")
+    name.evaluate("e => e.setSelectionRange(4, 4)")
+    other.locator(".arm").nth(3).check()
+    expect(page.locator("#capture-words")).to_have_text("Capture 2 tracks")
+    page.keyboard.type("!")
+    expect(name).to_have_value("Half! of a na")
+    other.locator("input[name=name]").first.fill("Gamba")
+    other.keyboard.press("Enter")
+    expect(page.locator("#deck-log")).to_be_visible()
+    expect(name).to_have_value("Half! of a na")
+    name.press("Enter")
+    expect(page.locator("#message")).to_contain_text("it is “Gamba” now")
+    expect(name).to_have_value("Gamba")
+    other.keyboard.press("Control+z")
+
+
 def test_what_was_just_heard_is_kept_with_one_key(page: Page, studio: Studio) -> None:
     open_demo(page, studio)
     heard_on(page, 1)

@@ -231,7 +231,6 @@ function type(cell, first) {
   const field = document.createElement("input");
   field.className = "cell-typed figures";
   field.value = first;
-  field.dataset.typing = "";
   field.inputMode = "decimal";
   field.setAttribute("aria-label", "Level in dB");
   cell.append(field);

@@ -37,9 +37,9 @@ function handOn() {
   else focusRow(home.querySelectorAll(ROW)[kept.row]);
 }
 
-// Nothing where no text can be selected.
+// Where the caret is, or what is selected; nothing where no text can be.
 function selectionOf({ selectionStart: first, selectionEnd: last, value }) {
-  return first < last ? { field: document.activeElement, first, last, all: first === 0 && last === value.length } : null;
+  return (first ?? null) === null ? null : { field: document.activeElement, first, last, all: first < last && first === 0 && last === value.length };
 }
 
 function selectAgain(field) {

@@ -30,12 +30,14 @@ import { startSheet } from "../takes/sheet.js";
 import { startTakes } from "../takes/takes.js";
 import { startTempo } from "../timing/tempo.js";
 import { startTrackRows } from "../patch/trackrows.js";
+import { startTyped } from "./typed.js";
 import { startUnanswered } from "./unanswered.js";
 import { startTuner } from "../levels/tuner.js";
 
 startMessages();
 startUnanswered();
 startFields();
+startTyped();
 startFocus();
 startSessions();
 startKeys();

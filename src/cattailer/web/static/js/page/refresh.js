@@ -9,14 +9,16 @@
 // - Rows with a ``data-going`` show work under way; they are fetched again twice a second until they show none.
 // - Whoever presses is not disturbed: nothing is swapped between a finger's going down and its coming up, or the press
 //   would reach nobody.
-// - Whoever is typing is not disturbed: a field with ``data-was`` or ``data-typing``, or in a form with ``data-typing``, holds
-//   the refresh back until it is left; one with ``data-nudge`` while it says something else than was sent.
+// - Whoever is typing is not disturbed: between two keys nothing is swapped, and what was not sent yet stays (typed.js).
 // - What must survive a refresh has an id, and ``hx-preserve`` where it is drawn upon.
 import { on, tell } from "./socket.js";
+import { typing } from "./typed.js";
 
 const AGAIN_MS = 1000; // after a fetch that failed
 const GOING_MS = 500;
+const HELD_MS = 300; // between looks whether the hand is gone
 let going = 0;
+let later = 0;
 let busy = false;
 let wanted = false; // somebody asks for a fetch, no matter what is shown
 let newest = 0; // the newest revision that was heard of
@@ -108,7 +110,12 @@ function refresh() {
 
 // One fetch at a time; one more when, after it, something newer was heard of.
 async function fetchAsNeeded() {
-  if (busy || held()) return;
+  clearTimeout(later);
+  if (busy) return;
+  if (held()) {
+    later = setTimeout(fetchAsNeeded, HELD_MS);
+    return;
+  }
   busy = true;
   try {
     while ((wanted || newest > shown()) && !held()) {
@@ -122,15 +129,6 @@ async function fetchAsNeeded() {
     setTimeout(fetchAsNeeded, AGAIN_MS);
   } finally {
     busy = false;
+    if (held() && (wanted || newest > shown())) later = setTimeout(fetchAsNeeded, HELD_MS);
   }
-}
-
-// Somebody is in a field of a row, or of a form that is sent field by field: it is not changed under their fingers, but
-// when they leave it.
-function typing() {
-  const field = document.activeElement;
-  const { was, typing: asked, nudge } = field?.dataset ?? {};
-  if (nudge !== undefined) return field.value !== field.defaultValue; // what was sent already may change under the hand
-  if (was !== undefined || asked !== undefined) return true;
-  return Boolean(field?.matches("input:not([type=checkbox])") && field.closest("form[data-typing]"));
 }
