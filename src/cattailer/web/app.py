@@ -20,6 +20,7 @@ from cattailer.services.desk.reach import Reach
 from cattailer.services.session import opening
 from cattailer.services.session.reading import revision_of
 from cattailer.services.stages.listen.show import figure
+from cattailer.web import unread
 from cattailer.web.api import routes as api
 from cattailer.web.care import Care
 from cattailer.web.choices import CHOICES
@@ -152,9 +153,7 @@ def _ask(why: Sure) -> Response:
 
 
 def _say_invalid(why: ValidationError) -> tuple[str, int] | Response:
-    first = why.errors()[0]
-    field = str(first["loc"][-1]).replace("_", " ") if first["loc"] else "value"
-    return _say(f"The {field} cannot be read: {first['msg'].lower()}. Nothing was changed.", 400)
+    return _say(unread.sentence(why), 400)
 
 
 def _say_http(why: HTTPException) -> tuple[str, int] | Response:
