@@ -3,7 +3,7 @@
 
 from playwright.sync_api import Browser, Page, Route, expect
 
-from tests.helpers.studio import ROOT, Studio, heard_on, new_session, open_demo, state_is, told
+from tests.helpers.studio import ROOT, Studio, captured, heard_on, new_session, open_demo, told
 from tests.helpers.waiting import wait_for
 
 AXE = (ROOT / "node_modules" / "axe-core" / "axe.min.js").read_text()
@@ -37,10 +37,7 @@ def test_no_page_has_a_violation(browser: Browser, studio: Studio) -> None:
     open_demo(page, studio)
     if not page.request.get(f"{studio.url}/s/1/takes/").text().count("data-take="):
         page.locator(".arm").first.check()
-        page.get_by_role("button", name="Capture 1 track").click()
-        state_is(page, "capturing")
-        page.get_by_role("button", name="Stop capturing").click()
-        state_is(page, "stopped")
+        captured(page, 0)
     found = {}
     for number, address in enumerate(PAGES):
         page.goto(f"{studio.url}{address}")

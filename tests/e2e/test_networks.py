@@ -6,7 +6,7 @@ from urllib.parse import urlsplit
 import pytest
 from playwright.sync_api import Page, expect
 
-from tests.helpers.studio import Studio, heard_on, open_demo, state_is, told
+from tests.helpers.studio import Studio, captured, heard_on, open_demo, told
 from tests.helpers.wire import Wire, wire_to
 
 
@@ -38,10 +38,7 @@ def test_a_slow_network_shows_what_is_and_not_what_was(page: Page, studio: Studi
     size, frames = (now - was for now, was in zip(page.evaluate(told_of), before, strict=True))
     assert 30 * 8 * size / frames < 100_000, "thirty frames a second, idle, with ten rows"
     page.locator(".arm").first.check()
-    page.get_by_role("button", name="Capture 1 track").click()
-    state_is(page, "capturing")
-    page.get_by_role("button", name="Stop capturing").click()
-    state_is(page, "stopped")
+    captured(page, 0)
     wire.down_bytes_per_s = 300
     expect(page.locator("#away")).to_contain_text("The network is slow: this page is")
     wire.down_bytes_per_s = None
