@@ -55,9 +55,11 @@ function within(element) {
   return [...element?.querySelectorAll(FIELDS) ?? []];
 }
 
-// Fields that are filled one after another and sent together: of a form, or what stands in one line with it.
+// Fields that are filled one after another and sent together: of a form, or what stands in one line with it. Once the
+// focus is elsewhere they show what is.
 function groupOf(element) {
-  return element?.form ?? (element?.closest("label") ?? element)?.parentElement;
+  if (!element?.matches("input, button, select, textarea")) return null;
+  return element.form ?? (element.closest("label") ?? element).parentElement;
 }
 
 function unsent(field) {
