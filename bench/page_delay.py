@@ -67,6 +67,7 @@ def press(browser: Browser, url: str, found_ms: dict[str, list[float]]) -> None:
         timed("disarm_deck", f"{BOX}.click()", f"{WORDS} === 'Capture'")
         timed("arm_deck", f"{BOX}.click()", f"{WORDS} === 'Capture 1 track'")
         timed("disarm_row", f"{BOX}.click()", f"!{ROW}")
+        page.wait_for_timeout(600)  # the row shows it before it is done; what is undone comes after it
         page.request.post(f"{url}/s/1/tracks/1/name", headers={"Origin": url}, form={"name": "Undone soon"})
         page.wait_for_function(f"{NAME} === 'Undone soon'")
         timed("undo", UNDO, f"{NAME} !== 'Undone soon'")
