@@ -38,11 +38,10 @@ def before(client: FlaskClient, desk: Desk) -> tuple[object, ...]:
 
 def everything(desk: Desk) -> tuple[object, ...]:
     """Every row of every table, and where the transport is."""
-    tables = [sqlalchemy.text(f"SELECT md5(string_agg(t::text, ' ' ORDER BY t::text)) FROM {name} t") for name in Base.metadata.tables]
+    of = "SELECT md5(string_agg(t::text, ' ' ORDER BY t::text)) FROM {} t"
     with desk.database.transaction() as db:
-        rows = [db.scalar(each) for each in tables]
-    state = desk.engine_state()
-    return rows, state.state, state.position, state.session
+        rows = [db.scalar(sqlalchemy.text(of.format(name))) for name in Base.metadata.tables]
+    return rows, (now := desk.engine_state()).state, now.position, now.session
 
 
 @pytest.mark.parametrize(("address", "fields", "status", "words"), [
