@@ -36,7 +36,7 @@ def main() -> None:
     tests, code = lines("tests", "py"), lines("src", "py", "html", "js", "css")
     tell(
         passed=status == 0, minutes=round(minutes, 2), processor_seconds=round(used.ru_utime + used.ru_stime),
-        machine_ms_meanwhile=round(statistics.median(during_ms), 1),
+        machine_ms_during=round(statistics.median(during_ms), 1),
         test_lines=tests, code_lines=code, share_percent=round(100 * tests / code, 1),
     )
 

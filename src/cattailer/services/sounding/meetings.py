@@ -30,8 +30,8 @@ class Sides:
 
 
 def meets_of(desk: Desk, session: Session) -> Meets:
-    """How the pieces of a session go over into one another. What cannot be read counts as unlike,
-    until it can."""
+    """How the pieces of a session go over into one another. What cannot be read counts as unlike
+    until it can be read."""
     live, rate, read = desk.live.of(session.id, LiveMeetings), session.rate_hz, PieceReader()
 
     def meets(before: CompPiece, after: CompPiece, samples: int) -> Meeting:

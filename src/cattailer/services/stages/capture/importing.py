@@ -56,8 +56,8 @@ def import_file(
     tell: Callable[[int, int], None] = lambda done, total: None, partly: bool = False,
 ) -> str:
     """One file, from a place on (None: where its time stamp says). ``tell`` hears how many samples of how many
-    are written, and may raise to stop. Returns words. Raises Refusal for what is not sound, and where it cannot lie;
-    Unkept for what does not keep what it promises, unless that is wanted ``partly``."""
+    are written, and may raise to stop. Returns words to stand beside its name. Raises Refusal for what is not sound,
+    and where it cannot lie; Unkept for what does not keep what it promises, unless that is wanted ``partly``."""
     desk.forbid_while_capturing(session_id, "importing")
     if split not in SPLITS:
         raise Refusal("Channels become single tracks or pairs; nothing was changed.")
@@ -91,7 +91,7 @@ def import_file(
         runs.enter_finished(desk, [story.path])
     except DATABASE_AWAY:  # whoever looks for finished runs enters it
         return f"{name} was written ({what}), but the database does not respond. Its tracks will show it once it does."
-    return f"{name} was imported to {counted(len(made), 'track')} ({what})."
+    return f"imported to {counted(len(made), 'track')} ({what})"
 
 
 def _write(

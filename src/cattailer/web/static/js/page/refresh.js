@@ -129,6 +129,6 @@ async function fetchAsNeeded() {
     setTimeout(fetchAsNeeded, AGAIN_MS);
   } finally {
     busy = false;
-    if (held() && (wanted || newest > shown())) later = setTimeout(fetchAsNeeded, HELD_MS);
+    if (held()) later = setTimeout(fetchAsNeeded, HELD_MS);
   }
 }
