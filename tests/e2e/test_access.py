@@ -31,7 +31,7 @@ def violations(page: Page, night: bool = True) -> list[str]:
 
 
 def test_no_page_has_a_violation(browser: Browser, studio: Studio) -> None:
-    context = browser.new_context(viewport={"width": 1280, "height": 800}, bypass_csp=True)
+    context = browser.new_context(viewport={"width": 1280, "height": 800}, bypass_csp=True, reduced_motion="reduce")
     context.add_init_script("localStorage.setItem('theme', 'day'); localStorage.setItem('how', 'open')")
     page = context.new_page()
     open_demo(page, studio)

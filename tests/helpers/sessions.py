@@ -16,6 +16,7 @@ from cattailer.services.stages.capture import show as capture_show
 from cattailer.services.stages.takes import show as takes_show
 from cattailer.services.stages.timing import clicking, tempo
 from cattailer.store.models import Media, Run, Session, Take
+from tests.helpers.desks import kept
 from tests.helpers.waiting import pass_time, wait_for
 
 
@@ -56,15 +57,23 @@ def capture(desk: Desk, session: int, seconds: float = 0.5) -> None:
     stop(desk, session)
 
 
-def make_takes(desk: Desk, seconds: float = 0.4, armed: tuple[int, ...] = (1, 6)) -> int:
-    session = demo.load(desk)
-    ids = [row.id for row in rows_of(desk, session)]
-    for number, track in enumerate(ids, 1):
-        arming.arm_track(desk, session, track, number in armed)
+def capture_for(desk: Desk, session: int, seconds: float) -> None:
     transport.capture(desk, session)
     pass_time(desk.engine, seconds)
     stop(desk, session)
-    return session
+
+
+def make_takes(desk: Desk, seconds: float = 0.4) -> int:
+    """The demo with a take of two tracks, on a desk that holds nothing yet."""
+
+    def captured(desk: Desk) -> int:
+        session = demo.load(desk)
+        for number, row in enumerate(rows_of(desk, session), 1):
+            arming.arm_track(desk, session, row.id, number in (1, 6))
+        capture_for(desk, session, seconds)
+        return session
+
+    return kept(desk, ("takes", seconds), captured)
 
 
 def the_patch(desk: Desk, session: int) -> Patch:

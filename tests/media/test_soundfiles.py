@@ -135,7 +135,7 @@ def whole(tmp_path_factory: pytest.TempPathFactory) -> dict[str, bytes]:
 
 
 @given(st.sampled_from(sorted(KINDS)), st.floats(0.0, 1.0), st.booleans())
-@settings(max_examples=60, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(max_examples=30, suppress_health_check=[HealthCheck.function_scoped_fixture])
 def test_whatever_is_missing_or_wrong_ends_in_a_sentence(
     tmp_path: Path, whole: dict[str, bytes], name: str, where: float, cut: bool
 ) -> None:

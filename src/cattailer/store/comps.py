@@ -3,7 +3,7 @@
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import BigInteger, ForeignKey
+from sqlalchemy import BigInteger, ForeignKey, Text
 from sqlalchemy.dialects.postgresql import ARRAY
 from sqlalchemy.orm import Mapped, mapped_column
 
@@ -44,7 +44,8 @@ class CellMark(Base):
 
 
 class Phrase(Base):
-    """A named stretch of the music, at ``rate_hz``; ``name`` may be a line of the text."""
+    """A named stretch of the music, at ``rate_hz``; ``name`` may be a line of the text. ``given``: its ends as
+    they were typed, each empty where nobody did."""
 
     __tablename__ = "phrases"
 
@@ -53,4 +54,5 @@ class Phrase(Base):
     start: Mapped[int] = mapped_column(BigInteger)
     stop: Mapped[int] = mapped_column(BigInteger)
     rate_hz: Mapped[int]
+    given: Mapped[list[str]] = mapped_column(ARRAY(Text), default=list)
     name: Mapped[str] = mapped_column(default="")

@@ -17,7 +17,7 @@ from cattailer.services.stages.takes import files
 from cattailer.services.stages.timing import clicking, tempo
 from cattailer.store.models import Session
 from cattailer.web.app import create_app
-from tests.helpers.sessions import capture, counted, make_takes, rows_of, stop, takes_of
+from tests.helpers.sessions import capture, capture_for, counted, make_takes, rows_of, stop, takes_of
 from tests.helpers.waiting import pass_time, wait_for
 
 
@@ -79,7 +79,7 @@ def test_from_capture_to_takes(desk: Desk) -> None:
     with desk.database.transaction() as db:
         plan = compile_plan(desk, db.get_one(Session, session))
     assert [(p.track, p.samples) for p in plan.pieces] == [(first.id, info.frames), (drum.id, info.frames)]
-    make_takes(desk)
+    capture_for(desk, session, 0.1)
     assert [t.number for t in takes_of(desk, session, 5)] == [2, 1]
 
 

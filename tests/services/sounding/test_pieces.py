@@ -18,7 +18,7 @@ from cattailer.services.stages.capture import lanes, show
 from cattailer.services.stages.takes import show as takes_show
 from cattailer.store.models import Take
 from tests.helpers.queries import queries
-from tests.helpers.sessions import make_takes, more_takes, rows_of
+from tests.helpers.sessions import capture_for, make_takes, more_takes, rows_of
 
 
 def slow_topmost(spans: list[TakeSpan]) -> dict[int, tuple[int, int]]:
@@ -91,7 +91,7 @@ def test_what_sounds_is_worked_out_once_and_travels_once(desk: Desk) -> None:
     tracks.rename_track(desk, session, rows_of(desk, session)[0].id, "Other")
     assert pieces_now(desk, session) is first
     assert [command.pieces for command in asked] == [None, None]
-    make_takes(desk)
+    capture_for(desk, session, 0.1)
     assert pieces_now(desk, session) is not first
     assert asked[-1].pieces is not None
 

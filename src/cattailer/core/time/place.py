@@ -53,6 +53,12 @@ class Place:
         return cls(int(bar), int(beat))
 
 
+def as_given(text: str, sample: int, tempo: TempoMap, until: bool = False) -> Place:
+    """An end at a sample as a ``text`` for storage has it; as it is in the map where that is empty, or is elsewhere."""
+    given = Place.from_text(text) if text else None
+    return given if given and given.sample(tempo, until) == sample else place_at(sample, tempo, until)
+
+
 def place_at(sample: int, tempo: TempoMap, until: bool = False) -> Place:
     """The bar or the beat whose line is at a sample, or its time; with ``until`` the one that ends there."""
     at = tempo.bar_beat_at(sample)

@@ -39,6 +39,13 @@ def read(typed: str, tempo: TempoMap) -> Place:
     return Place(bar, beat)
 
 
+def reread(typed: str, shown: str, kept: Place, tempo: TempoMap) -> Place:
+    """An end that was typed again; one that still reads as it was ``shown`` is kept, for it may be shown less exactly,
+    or as nobody can type it. Raises ValueError, in words, for what is none."""
+    text = typed.strip()
+    return kept if text and text == shown else read(text, tempo)
+
+
 def words(sample: int, tempo: TempoMap, ruler: str = BARS, until: bool = False) -> str:
     """As ``place`` reads it: a bar where it lies on one and the ruler counts bars, a time otherwise."""
     at = tempo.bar_beat_at(sample)

@@ -58,10 +58,9 @@ def set_range(desk: Desk, session_id: int, first: str, last: str) -> None:
     with editing(desk, session_id) as edit:
         session = edit.session
         tempo, shown = tempo_of(session), view(session)
-        ends = zip((first.strip(), last.strip()), (shown.first, shown.last), range_of(session, tempo), strict=True)
+        ends = zip((first, last), (shown.first, shown.last), range_of(session, tempo), strict=True)
         try:
-            # An end that was not typed stays: it may be shown less exactly, or as nobody can type it.
-            given = [place if typed and typed == was else rulers.read(typed, tempo) for typed, was, place in ends]
+            given = [rulers.reread(typed, was, place, tempo) for typed, was, place in ends]
         except ValueError as why:
             said = str(why)
             raise Refusal(f"{said[0].upper()}{said[1:]}. The range stayed as it was.") from why

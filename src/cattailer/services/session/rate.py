@@ -5,7 +5,7 @@ from sqlalchemy import orm, select
 
 from cattailer.core.errors import NotNow
 from cattailer.core.gear.rates import rescaled
-from cattailer.core.time.place import Place, place_at
+from cattailer.core.time.place import Place, as_given, place_at
 from cattailer.core.time.timeline import TempoMap
 from cattailer.services.desk.desk import Desk
 from cattailer.services.session.editing import editing
@@ -46,10 +46,9 @@ def settle(db: orm.Session, session: Session, before: TempoMap) -> None:
         session.range_start, session.range_stop = given[0].sample(after), given[1].sample(after, until=True)
         session.range_given = [place.to_text() for place in given]
     for phrase in db.scalars(select(Phrase).where(Phrase.session_id == session.id)):
-        start, stop = (rescaled(at, phrase.rate_hz, before.rate_hz) for at in (phrase.start, phrase.stop))
-        kept = place_at(start, before), place_at(stop, before)
-        if any(place.seconds is None for place in kept):
-            phrase.start, phrase.stop = (place.sample(after) for place in kept)
+        first, last = phrase_ends(phrase, before)
+        if any(phrase.given) or first.seconds is None or last.seconds is None:
+            phrase.start, phrase.stop = first.sample(after), last.sample(after, until=True)
             phrase.rate_hz = after.rate_hz
     settle_markers(db, session, before)
 
@@ -64,13 +63,17 @@ def settle_markers(db: orm.Session, session: Session, before: TempoMap) -> None:
 
 
 def range_of(session: Session, tempo: TempoMap) -> tuple[Place, Place]:
-    """The ends of the range as they were given; as they lie in a map where nobody said so, or a step of the history
-    from before places were kept has put others back."""
-    if len(session.range_given) == 2:
-        first, last = (Place.from_text(text) for text in session.range_given)
-        if (first.sample(tempo), last.sample(tempo, until=True)) == (session.range_start, session.range_stop):
-            return first, last
-    return place_at(session.range_start, tempo), place_at(session.range_stop, tempo, until=True)
+    """As they were given; as they are in a map where nobody said so, or a step of the history from before places were
+    kept has put others back."""
+    first, last = session.range_given or ("", "")
+    return as_given(first, session.range_start, tempo), as_given(last, session.range_stop, tempo, until=True)
+
+
+def phrase_ends(phrase: Phrase, tempo: TempoMap) -> tuple[Place, Place]:
+    """As they were given; as they are in a map where nobody typed them."""
+    start, stop = (rescaled(at, phrase.rate_hz, tempo.rate_hz) for at in (phrase.start, phrase.stop))
+    first, last = phrase.given or ("", "")
+    return as_given(first, start, tempo), as_given(last, stop, tempo, until=True)
 
 
 def rates_of(db: orm.Session, session: Session) -> dict[int, set[int]]:

@@ -5,7 +5,6 @@ from pathlib import Path
 
 from cattailer.core.comps.cells import shares
 from cattailer.core.gear.rates import rescaled
-from cattailer.core.time import ruler as rulers
 from cattailer.core.units import decibels
 from cattailer.media import overview
 from cattailer.services.desk.desk import Desk
@@ -13,7 +12,7 @@ from cattailer.services.session.reading import get_session, get_take
 from cattailer.services.session.rows import tempo_of
 from cattailer.services.sounding.comps import pieces_in_use
 from cattailer.services.sounding.takesounds import take_sounds
-from cattailer.services.stages.takes.phrasing import get_phrase, stretch_of
+from cattailer.services.stages.takes.phrasing import get_phrase, stretch_of, words_of
 from cattailer.services.stages.takes.sheet import cell_mark, noted_in, where
 
 SILENT_DBFS = -120.0
@@ -54,7 +53,7 @@ def of_cell(desk: Desk, session_id: int, take_id: int, phrase_id: int) -> CellFa
         pieces = pieces_in_use(session, take.track.id)
         heard = shares((start, stop), [(p.take, p.start, p.stop) for p in pieces]).get(take.id, "")
         mark, tempo = cell_mark(db, take.id, phrase.id), tempo_of(session)
-        typed = rulers.words(start, tempo, session.ruler), rulers.words(stop, tempo, session.ruler, until=True)
+        typed = words_of(phrase, session, tempo)
         tried = session.hearing.get(str(take.track_id), {})
         sounds = own is not None and first < last
         facts = [f"pass {take.run.pass_number}"] if take.run.pass_number > 1 else []

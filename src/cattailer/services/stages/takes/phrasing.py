@@ -1,5 +1,7 @@
 """The phrases of a session: laid out, drawn, named, split, joined and moved."""
 
+from collections.abc import Sequence
+from fractions import Fraction
 from pathlib import Path
 
 import numpy as np
@@ -12,9 +14,12 @@ from cattailer.core.gear.rates import rescaled
 from cattailer.core.naming import MAX_NAME, clean_name
 from cattailer.core.takes.marks import MARKER
 from cattailer.core.time import ruler as rulers
+from cattailer.core.time.place import Place
+from cattailer.core.time.timeline import TempoMap
 from cattailer.media import overview
 from cattailer.services.desk.desk import Desk
 from cattailer.services.session.editing import Edit, editing
+from cattailer.services.session.rate import phrase_ends
 from cattailer.services.session.rows import tempo_of
 from cattailer.services.sounding.ontop import spans_of
 from cattailer.services.sounding.pieces import span_of_takes
@@ -34,6 +39,18 @@ def stretch_of(phrase: Phrase, session: Session) -> Stretch:
     return (
         rescaled(phrase.start, phrase.rate_hz, session.rate_hz), rescaled(phrase.stop, phrase.rate_hz, session.rate_hz)
     )
+
+
+def words_of(phrase: Phrase, session: Session, tempo: TempoMap) -> tuple[str, str]:
+    """Both ends as they were typed, or as the ruler counts where nobody typed them."""
+    out: list[str] = []
+    places, given = phrase_ends(phrase, tempo), phrase.given or ("", "")
+    for until, (place, text, at) in enumerate(zip(places, given, stretch_of(phrase, session), strict=True)):
+        if text and place == Place.from_text(text):
+            out.append(place.words(tempo, session.ruler == rulers.BARS, bool(until)))
+        else:
+            out.append(rulers.words(at, tempo, session.ruler, bool(until)))
+    return out[0], out[1]
 
 
 def lay_out(desk: Desk, session_id: int, way: str, bars: int = 8, track_id: int = 0) -> None:
@@ -62,7 +79,9 @@ def lay_out(desk: Desk, session_id: int, way: str, bars: int = 8, track_id: int 
                 edit.db.delete(phrase)
         for stretch in made:
             if stretch not in known:
-                _add(edit, stretch)
+                # What was found by its sound stays at its time, even if a beat happens to be there.
+                found = [Place(seconds=Fraction(at, session.rate_hz), lies=True) for at in stretch]
+                _add(edit, stretch, typed=found if way == SILENCES else [])
         edit.what = f"{len(made)} phrases, {WAYS[way]}"
 
 
@@ -71,10 +90,11 @@ def draw(desk: Desk, session_id: int, first: str, last: str, name: str = "") -> 
     with editing(desk, session_id) as edit:
         tempo = tempo_of(edit.session)
         try:
-            new = rulers.place(first, tempo), rulers.place(last, tempo, until=True)
+            typed = rulers.read(first, tempo), rulers.read(last, tempo)
         except ValueError as why:
             said = str(why)
             raise Refusal(f"{said[0].upper()}{said[1:]}. The phrases stayed as they were.") from why
+        new = typed[0].sample(tempo), typed[1].sample(tempo, until=True)
         if not 0 <= new[0] < new[1]:
             raise Refusal("A phrase goes from one place to a later one. The phrases stayed as they were.")
         old = phrases_of(edit.db, edit.session)
@@ -83,8 +103,8 @@ def draw(desk: Desk, session_id: int, first: str, last: str, name: str = "") -> 
             if stretch is None:
                 edit.db.delete(phrase)
             elif stretch != stretch_of(phrase, edit.session):
-                _set(phrase, edit.session, stretch)
-        _add(edit, new, _name(name))
+                _set(phrase, edit.session, stretch, typed)
+        _add(edit, new, _name(name), typed)
         edit.what = f"Phrase {rulers.words(new[0], tempo, edit.session.ruler)} drawn"
 
 
@@ -109,8 +129,9 @@ def split(desk: Desk, session_id: int, phrase_id: int) -> None:
         at = position if start < position < stop else middle
         if not start < at < stop:
             raise Refusal("This phrase is too short to be split.")
+        typed = _typed(phrase)
         _set(phrase, session, (start, at))
-        _add(edit, (at, stop))
+        _add(edit, (at, stop), typed=typed)
         edit.what = f"Phrase split at {rulers.words(at, tempo, session.ruler)}"
 
 
@@ -123,7 +144,8 @@ def join(desk: Desk, session_id: int, phrase_id: int) -> None:
         if number + 1 == len(rows):
             raise NotNow("This is the last phrase, so there is none to join it with.")
         after = rows[number + 1]
-        _set(phrase, edit.session, (stretch_of(phrase, edit.session)[0], stretch_of(after, edit.session)[1]))
+        both = stretch_of(phrase, edit.session)[0], stretch_of(after, edit.session)[1]
+        _set(phrase, edit.session, both, _typed(after))
         phrase.name = " / ".join(filter(None, (phrase.name, after.name)))[:MAX_NAME]
         edit.db.delete(after)
         edit.what = "Two phrases joined"
@@ -134,11 +156,15 @@ def set_ends(desk: Desk, session_id: int, phrase_id: int, first: str, last: str)
     with editing(desk, session_id) as edit:
         session, phrase = edit.session, get_phrase(edit.db, session_id, phrase_id)
         tempo, rows = tempo_of(session), phrases_of(edit.db, edit.session)
+        kept = phrase_ends(phrase, tempo)
         try:
-            new = rulers.place(first, tempo), rulers.place(last, tempo, until=True)
+            ends = zip((first, last), words_of(phrase, session, tempo), kept, strict=True)
+            places = [rulers.reread(typed, shown, place, tempo) for typed, shown, place in ends]
         except ValueError as why:
             said = str(why)
             raise Refusal(f"{said[0].upper()}{said[1:]}. The phrase stayed as it was.") from why
+        new = places[0].sample(tempo), places[1].sample(tempo, until=True)
+        typed = [place for place, was in zip(places, kept, strict=True) if place is not was]
         number, old = rows.index(phrase), stretch_of(phrase, session)
         before = rows[number - 1] if number else None
         after = rows[number + 1] if number + 1 < len(rows) else None
@@ -154,8 +180,8 @@ def set_ends(desk: Desk, session_id: int, phrase_id: int, first: str, last: str)
             overlaps = theirs[1] > new[0] if end else theirs[0] < new[1]
             if met or overlaps:
                 theirs[end] = new[1 - end]
-                _set(other, session, (theirs[0], theirs[1]))
-        _set(phrase, session, new)
+                _set(other, session, (theirs[0], theirs[1]), typed)
+        _set(phrase, session, new, typed)
         edit.what = f"Phrase moved to {rulers.words(new[0], tempo, session.ruler)}"
 
 
@@ -179,14 +205,24 @@ def _name(name: str) -> str:
     return clean_name(name, "phrase's name") if name.strip() else ""
 
 
-def _add(edit: Edit, stretch: Stretch, name: str = "") -> None:
-    edit.db.add(Phrase(
-        session_id=edit.session.id, start=stretch[0], stop=stretch[1], rate_hz=edit.session.rate_hz, name=name
-    ))
+def _add(edit: Edit, stretch: Stretch, name: str = "", typed: Sequence[Place] = ()) -> None:
+    phrase = Phrase(session_id=edit.session.id, name=name, given=[])
+    _set(phrase, edit.session, stretch, typed)
+    edit.db.add(phrase)
 
 
-def _set(phrase: Phrase, session: Session, stretch: Stretch) -> None:
-    phrase.start, phrase.stop, phrase.rate_hz = *stretch, session.rate_hz
+def _set(phrase: Phrase, session: Session, stretch: Stretch, typed: Sequence[Place] = ()) -> None:
+    """Each end as it was ``typed``, for this phrase or the one that it meets, where one of these is there; an end that
+    stays is as it was."""
+    tempo, given = tempo_of(session), []
+    for until, (at, old) in enumerate(zip(stretch, phrase.given or ("", ""), strict=True)):
+        places = [*typed, *([Place.from_text(old)] if old else [])]
+        given.append(next((place.to_text() for place in places if place.sample(tempo, bool(until)) == at), ""))
+    phrase.start, phrase.stop, phrase.rate_hz, phrase.given = *stretch, session.rate_hz, given
+
+
+def _typed(phrase: Phrase) -> list[Place]:
+    return [Place.from_text(text) for text in phrase.given if text]
 
 
 def _markers(edit: Edit) -> list[int]:

@@ -24,7 +24,7 @@ from cattailer.services.session.rows import take_counts, tempo_of
 from cattailer.services.sounding.comps import pieces_in_use
 from cattailer.services.sounding.meetings import meets_of
 from cattailer.services.sounding.takesounds import take_sounds
-from cattailer.services.stages.takes.phrasing import phrases_of, stretch_of
+from cattailer.services.stages.takes.phrasing import phrases_of, stretch_of, words_of
 from cattailer.store.comps import CellMark
 from cattailer.store.kept import Mark
 from cattailer.store.models import Run, Session, Take, Track
@@ -138,12 +138,8 @@ def _page(
     marks, noted = _marks(db, listed), _noted(db, session, listed)
     tempo = tempo_of(session)
     heads = [
-        PhraseHead(
-            p.id, p.name, first := rulers.words(start, tempo, session.ruler),
-            last := rulers.words(stop, tempo, session.ruler, until=True), where(first, last, session.ruler),
-            start, stop,
-        )
-        for p, (start, stop) in stretches
+        PhraseHead(p.id, p.name, *(ends := words_of(p, session, tempo)), where(*ends, session.ruler), *stretch)
+        for p, stretch in stretches
     ]
     heard = [(p.take, p.start, p.stop) for p in pieces]
     used = [shares((h.start, h.stop), heard) for h in heads]
