@@ -43,8 +43,9 @@ def clean(database: Database) -> Database:
 
 @pytest.fixture
 def desk(clean: Database, tmp_path: Path, request: pytest.FixtureRequest) -> Iterator[Desk]:
-    """With an engine in a thread, unless the test says that it needs none."""
-    if request.node.get_closest_marker("without_engine"):
+    """With an engine in a thread, unless the test or its file says that it needs none."""
+    names = (mark.name for mark in request.node.iter_markers() if mark.name.endswith("_engine"))
+    if next(names, "") == "without_engine":
         yield Desk(clean, NoEngine(), tmp_path / "media")
         return
     with open_desk(clean, tmp_path) as made:

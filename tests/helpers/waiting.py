@@ -1,6 +1,8 @@
 """Waiting for what is meant, however slow the machine is."""
 
 import time
+from collections.abc import Iterator
+from contextlib import contextmanager
 
 from cattailer.engine.messages.commands import GetSound
 from cattailer.engine.process.client import EngineClient
@@ -30,6 +32,16 @@ class QuickClock(WallClock):
         return 0
 
 
+@contextmanager
+def hurry() -> Iterator[None]:
+    """For what waits by itself for time to pass."""
+    before, QuickClock.hurried = QuickClock.hurried, True
+    try:
+        yield
+    finally:
+        QuickClock.hurried = before
+
+
 def patient_client(commands: str) -> EngineClient:
     return EngineClient(commands, timeout_s=PATIENT_S)
 
@@ -48,13 +60,10 @@ def pass_time(client: EngineClient, seconds: float) -> None:
 def wait_for(what: object, seconds: float = PATIENT_S) -> object:
     """Calls ``what`` until it answers something true; fails after ``seconds``."""
     until = time.monotonic() + seconds
-    QuickClock.hurried = True
-    try:
+    with hurry():
         while time.monotonic() < until:
             found = what()  # type: ignore[operator]
             if found:
                 return found
             time.sleep(0.05)
-    finally:
-        QuickClock.hurried = False
     raise AssertionError(f"waited {seconds} s for {what}")

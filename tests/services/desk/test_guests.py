@@ -15,6 +15,8 @@ from cattailer.services.desk.guests import MOST_OFFERS, Guests
 from cattailer.store.access import DeviceKey, PairingCode
 
 pytestmark = pytest.mark.without_engine
+
+pytestmark = pytest.mark.without_engine
 PHONE = "192.168.1.7"
 
 

@@ -15,6 +15,8 @@ from cattailer.store.models import Media, Take
 from tests.helpers.queries import queries
 from tests.helpers.sessions import make_takes, takes_of
 
+pytestmark = pytest.mark.without_engine
+
 
 def _copy_of(desk: Desk, name: str, **changes: object) -> Path:
     """The first run once more, as another."""
@@ -117,6 +119,7 @@ def test_journals_that_are_known_are_not_read_again(desk: Desk, monkeypatch: pyt
     assert len(sent) == 1, "only where sessions keep their sound"
 
 
+@pytest.mark.with_engine
 def test_without_its_disk_nothing_is_captured_and_the_page_says_so(desk: Desk) -> None:
     session = demo.load(desk)
     desk.media_id = "the right one"

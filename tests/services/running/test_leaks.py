@@ -19,6 +19,8 @@ from cattailer.store.models import Media, Run, Take
 from tests.helpers.sessions import the_patch
 
 pytestmark = pytest.mark.without_engine
+
+pytestmark = pytest.mark.without_engine
 RATE, SECONDS = 48_000, 14
 
 

@@ -51,6 +51,7 @@ def test_a_range_is_looped_unless_it_is_shorter_than_the_buffer(desk: Desk) -> N
     assert plan_of(desk, session).loop is None
 
 
+@pytest.mark.without_engine
 def test_a_range_stays_on_its_bars(desk: Desk) -> None:
     session = demo.load(desk)
     ranges.set_range(desk, session, "3", "4")
@@ -79,6 +80,7 @@ def test_bars_are_steps_and_the_players_obey(desk: Desk) -> None:
     assert lanes.window(desk, session, bar(17)).ticks[0].sample == bar(17)
 
 
+@pytest.mark.without_engine
 def test_the_ruler_counts_bars_or_seconds_and_places_are_typed_either_way(desk: Desk) -> None:
     session = demo.load(desk)
     ranges.set_range(desk, session, "0:02", "0:04.5")

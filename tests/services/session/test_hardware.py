@@ -12,8 +12,9 @@ from cattailer.services.session.reading import get_session
 from cattailer.services.stages.patch import profiles, show
 from tests.helpers.sessions import the_patch
 
+pytestmark = pytest.mark.without_engine
 
-@pytest.mark.without_engine
+
 def test_48_v_asks_by_pickup_and_goes_by_bank(desk: Desk) -> None:
     session = demo.load(desk)
     with pytest.raises(Sure, match="destroy"):
@@ -36,7 +37,6 @@ def test_48_v_asks_by_pickup_and_goes_by_bank(desk: Desk) -> None:
     assert [i.phantom for i in the_patch(desk, small).inputs] == [True, True]
 
 
-@pytest.mark.without_engine
 def test_the_later_of_two_people_sees_that_it_changed(desk: Desk) -> None:
     session = demo.load(desk)
     track = the_patch(desk, session).tracks[0].id
@@ -50,6 +50,7 @@ def test_the_later_of_two_people_sees_that_it_changed(desk: Desk) -> None:
     assert the_patch(desk, session).tracks[0].name == "Hammer left"
 
 
+@pytest.mark.with_engine
 def test_a_smaller_interface_loses_nothing(desk: Desk) -> None:
     session = demo.load(desk)
     before = the_patch(desk, session)

@@ -88,6 +88,7 @@ def test_the_engine_always_has_the_plan_of_what_was_committed(
         assert sent.plan == wanted
 
 
+@pytest.mark.without_engine
 def test_a_choice_reads_nothing_of_the_patch(desk: Desk, taken: int) -> None:
     take, track = take_of(desk)
     choosing.make(desk, taken, track, "one")

@@ -1,5 +1,6 @@
 """What sounds of takes, found once and kept until they change."""
 
+import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -96,6 +97,7 @@ def test_what_sounds_is_worked_out_once_and_travels_once(desk: Desk) -> None:
     assert asked[-1].pieces is not None
 
 
+@pytest.mark.without_engine
 def test_a_join_is_listened_to_again_once_its_file_is_there(desk: Desk) -> None:
     session = make_takes(desk)
     with desk.database.transaction() as db:

@@ -22,6 +22,8 @@ from tests.helpers.waiting import wait_for
 
 pytestmark = pytest.mark.without_engine
 
+pytestmark = pytest.mark.without_engine
+
 
 @pytest.fixture(autouse=True)
 def media(desk: Desk) -> None:

@@ -16,6 +16,8 @@ from tests.helpers.sessions import plan_of, the_patch, words
 
 pytestmark = pytest.mark.without_engine
 
+pytestmark = pytest.mark.without_engine
+
 
 def test_effects_are_put_in_moved_and_taken_out(desk: Desk) -> None:
     session = demo.load(desk)

@@ -12,6 +12,8 @@ from tests.helpers.sessions import plan_of, the_patch, words
 
 pytestmark = pytest.mark.without_engine
 
+pytestmark = pytest.mark.without_engine
+
 
 def cell(desk: Desk, session: int, name: str, mix: str) -> show.CellView:
     page = show.show(desk, session)

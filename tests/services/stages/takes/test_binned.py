@@ -1,10 +1,14 @@
 """The page of the bin: what lies in it and what is folded away, their sizes, and what hangs on them."""
 
+import pytest
+
 from cattailer.services.desk.desk import Desk
 from cattailer.services.running import binning
 from cattailer.services.stages.takes import binned, cells, choosing
 from cattailer.store.models import Run, Take
 from tests.helpers.sessions import make_takes
+
+pytestmark = pytest.mark.without_engine
 
 
 def test_the_bin_says_sizes_and_which_comps_miss_what_is_in_it(desk: Desk) -> None:

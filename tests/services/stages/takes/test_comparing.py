@@ -8,6 +8,8 @@ from cattailer.services.stages.takes import comparing, cutting, cutview
 from tests.helpers.sessions import make_takes, rows_of
 from tests.helpers.waiting import wait_for
 
+pytestmark = pytest.mark.without_engine
+
 
 def test_takes_are_compared_and_sorted_and_a_missing_one_says_so(desk: Desk) -> None:
     session = make_takes(desk, 3.0)

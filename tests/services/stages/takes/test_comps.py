@@ -38,6 +38,8 @@ from tests.helpers.queries import queries
 from tests.helpers.sessions import more_takes, plan_of, rows_of
 from tests.helpers.waiting import wait_for
 
+pytestmark = pytest.mark.without_engine
+
 
 @pytest.fixture
 def passes(desk: Desk) -> int:
@@ -170,6 +172,7 @@ def test_tracks_of_one_player_are_chosen_and_cut_together(desk: Desk, passes: in
     assert comp_of(desk, passes, other)[0].stop == 500, "where nothing begins on the other track, it stays"
 
 
+@pytest.mark.with_engine
 def test_a_capture_over_a_comp_makes_a_new_one_and_discarding_goes_back(desk: Desk, passes: int) -> None:
     track, _ = tracks_of(desk, passes)
     phrase = sheet.show(desk, passes, track).phrases[0]
@@ -240,6 +243,7 @@ def test_marks_notes_and_what_was_said_while_it_was_captured(desk: Desk, passes:
         cells.rate(desk, passes, take, phrase, "lovely")
 
 
+@pytest.mark.with_engine
 def test_a_take_is_tried_in_the_mix_and_nothing_is_chosen(desk: Desk, passes: int) -> None:
     track, _ = tracks_of(desk, passes)
     one, _, three = takes_on(desk, track)

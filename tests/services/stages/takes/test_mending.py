@@ -10,6 +10,8 @@ from cattailer.store.measured import RoundTrip
 from cattailer.store.models import Run, Session, Take
 from tests.helpers.sessions import make_takes, plan_of, rows_of
 
+pytestmark = pytest.mark.without_engine
+
 
 def test_takes_from_before_the_round_trip_was_known_move_with_what_comps_use_of_them(desk: Desk) -> None:
     session = make_takes(desk)

@@ -9,6 +9,8 @@ from cattailer.services.stages.takes import choosing, cutview, tightening
 from cattailer.services.stages.timing import tempo
 from tests.helpers.sessions import make_takes, rows_of
 
+pytestmark = pytest.mark.without_engine
+
 
 def test_notes_are_found_moved_by_hand_and_tightened_and_one_key_goes_back(desk: Desk) -> None:
     session = make_takes(desk, 4.0)

@@ -16,6 +16,8 @@ from tests.helpers.plans import ORIGIN
 from tests.helpers.sessions import make_takes, plan_of, rows_of
 from tests.helpers.waiting import wait_for
 
+pytestmark = pytest.mark.without_engine
+
 
 def test_what_is_in_use_is_written_a_file_a_track(desk: Desk) -> None:
     session = make_takes(desk)

@@ -84,6 +84,7 @@ def capture_at(desk: Desk, session: int, position: int) -> None:
     capture(desk, session)
 
 
+@pytest.mark.without_engine
 def test_a_conversion_is_stopped_or_fails_and_says_so(desk: Desk, monkeypatch: pytest.MonkeyPatch) -> None:
     session = make_takes(desk, 1.0)
     pieces = plan_of(desk, session).pieces

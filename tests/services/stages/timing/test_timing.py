@@ -9,9 +9,10 @@ from cattailer.services.running import arming, frame, room, transport
 from cattailer.services.session import demo, history, opening
 from cattailer.services.stages.timing import buffers, correction, roundtrip, tempo
 from tests.helpers.sessions import plan_of, stop, the_map
-from tests.helpers.waiting import pass_time
+from tests.helpers.waiting import hurry, pass_time
 
 
+@hurry()
 def test_using_a_measurement_measures_once_more(desk: Desk) -> None:
     session = demo.load(desk)
     opening.open_session(desk, session)
