@@ -52,19 +52,6 @@ def test_no_page_has_a_violation(browser: Browser, studio: Studio) -> None:
     assert found == {}
 
 
-def test_the_focus_outlives_a_refresh(page: Page, studio: Studio) -> None:
-    """On a control without an id of its own, too."""
-    page.goto(f"{new_session(page, studio, 'Focus')}/timing/buffer")
-    told(page)
-    step = page.locator("[data-press='count']")
-    before = step.inner_text()
-    step.focus()
-    assert step.get_attribute("id") is None
-    page.keyboard.press("Enter")
-    expect(step).not_to_have_text(before)
-    expect(step).to_be_focused()
-
-
 def test_a_row_that_is_removed_hands_the_focus_to_its_neighbour(page: Page, studio: Studio) -> None:
     """To the row, not to its button: Enter held down would remove one after another."""
     session = new_session(page, studio, "Rows")
@@ -140,16 +127,6 @@ def test_letters_can_be_switched_off(page: Page, studio: Studio) -> None:
     page.reload()
     page.get_by_role("button", name="Keys").click()
     expect(page.get_by_label("Single letters and figures are keys")).not_to_be_checked()
-
-
-def test_a_session_that_is_not_the_open_one_offers_to_be_opened(page: Page, studio: Studio) -> None:
-    open_demo(page, studio)
-    new_session(page, studio, "Elsewhere")
-    page.goto(f"{studio.url}/s/1/capture")
-    expect(page.locator("#away")).to_contain_text("Another session is open in the studio: “Elsewhere”")
-    page.get_by_role("button", name="Open this session").click()
-    expect(page.locator("#away")).to_be_hidden()
-    told(page)
 
 
 def test_pages_keep_their_own_policy(browser: Browser, studio: Studio) -> None:

@@ -2,6 +2,7 @@
 
 import os
 import random
+import signal
 
 from playwright.sync_api import Browser, Page
 
@@ -24,7 +25,7 @@ def test_a_part_of_all_controls_does_what_it_says(browser: Browser, page: Page) 
         left[address] = left.get(address, PRESSES) - 1
         return True
 
-    with running_studio() as studio:
+    with running_studio(signal.SIGKILL) as studio:
         seen = drawn.sample(places(set_up(page, studio)), PLACES)
         reports = {str(place): crawler.report for place, crawler in Crowd(browser, studio, page).crawlers(seen, chosen)}
     assert [said for report in reports.values() for said in report.complaints] == [], reports

@@ -4,8 +4,6 @@ import http.client
 import json
 import shutil
 import signal
-import subprocess
-import sys
 import urllib.request
 from collections import deque
 from contextlib import ExitStack, suppress
@@ -19,7 +17,7 @@ from websockets.exceptions import ConnectionClosed, ConnectionClosedError
 from websockets.sync.client import ClientConnection, connect
 
 from cattailer.media import journal
-from tests.helpers.studio import Studio, environment, free_port, home_of_its_own, moved_on, open_demo, state_is
+from tests.helpers.studio import Studio, home_of_its_own, moved_on, open_demo, state_is
 from tests.helpers.terminal import run_cli
 from tests.helpers.waiting import wait_for
 
@@ -114,23 +112,6 @@ def test_what_a_hand_moves_while_the_web_is_told_to_end_is_written_down(page: Pa
     assert "Harmonium in Main mix: −21" in wait_for(sheet)
     studio.post("/s/1/undo")
     assert "Harmonium in Main mix: 0" in wait_for(sheet)
-
-
-def test_whoever_kills_the_supervisor_leaves_nothing_behind() -> None:
-    home = home_of_its_own()
-    for kill in (True, False):
-        process = subprocess.Popen(
-            [sys.executable, "-m", "cattailer", "serve", "--port", str(free_port()), "--fast-database"],
-            env=environment(home), stdout=subprocess.PIPE, text=True,
-        )
-        assert process.stdout is not None
-        wait_for(lambda out=process.stdout: "ready at" in out.readline())  # type: ignore[misc]
-        process.send_signal(signal.SIGKILL if kill else signal.SIGINT)
-        process.wait(30)
-        wait_for(lambda: not subprocess.run(
-            ["pgrep", "-f", str(home)], capture_output=True, text=True, check=False,
-        ).stdout.split())
-    shutil.rmtree(home)
 
 
 def test_a_flood_of_messages_closes_the_line_and_nothing_is_unpacked(studio: Studio) -> None:

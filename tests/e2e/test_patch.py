@@ -5,20 +5,12 @@ import re
 from playwright.sync_api import Page, expect
 
 from cattailer.services.session.demo import INPUTS
-from tests.helpers.studio import Studio, follow, heard_on, open_demo, told
+from tests.helpers.studio import Studio, follow, heard_on, new_session, open_demo, post, told
 
 LIST = "socket;name;source;pick-up;48 V;notes\n" + "\n".join(
     f"{i.socket};{i.name};{i.name.lower()};{i.pickup};{'yes' if i.phantom else 'no'};{i.note}" for i in INPUTS
 )
 WRONG = LIST.replace("\n4;", "\n3;").replace("ribbon", "kazoo")
-
-
-def new_session(page: Page, studio: Studio, name: str) -> None:
-    page.goto(studio.url)
-    page.get_by_label("Name").fill(name)
-    page.get_by_role("button", name="Make the session").click()
-    page.wait_for_url("**/patch/")
-
 
 
 def knock(page: Page, name: str) -> None:
@@ -78,25 +70,11 @@ def test_one_list_makes_ten_checked_tracks_with_the_mouse(page: Page, studio: St
     page.locator("[data-mode='follow']").first.click()
 
 
-def test_the_same_with_the_keyboard_alone(page: Page, studio: Studio) -> None:
-    page.goto(studio.url)
-    focus(page, "Name")
-    page.keyboard.type("Barn by keyboard")
-    focus(page, "Make the session")
-    page.keyboard.press("Enter")
-    page.wait_for_url("**/patch/")
-    page.wait_for_function("window.cattailerStats?.frames >= 0")
-    focus(page, "Input list")
-    page.keyboard.press("Enter")
-    page.wait_for_url("**/list")
-    focus(page, "Input list as CSV")
-    page.keyboard.insert_text(LIST)
-    focus(page, "Show what would change")
-    page.keyboard.press("Enter")
-    expect(page.get_by_role("button", name="Take over 10 rows")).to_be_visible()
-    focus(page, "Take over 10 rows")
-    page.keyboard.press("Enter")
-    page.wait_for_url("**/patch/tracks")
+def test_tracks_and_routes_with_the_keyboard_alone(page: Page, studio: Studio) -> None:
+    here = new_session(page, studio, "Barn by keyboard")
+    post(page, f"{here.removeprefix(studio.url)}/patch/list", text=LIST)
+    page.goto(f"{here}/patch/tracks")
+    told(page)
     expect(page.locator("#rows [data-track-row]")).to_have_count(10)
     focus(page, "Name of track 9")
     for name in ("Barn left", "Barn right"):  # Tab in a name goes to the name below

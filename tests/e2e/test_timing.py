@@ -2,8 +2,6 @@
 
 import io
 import re
-import urllib.parse
-import urllib.request
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -19,11 +17,11 @@ from tests.helpers.studio import Studio, captured, follow, heard_on, new_session
 def as_it_was(studio: Studio) -> Iterator[None]:
     yield
     for path, fields in (
-        ("open", {}), ("timing/use", {"use": "tracking"}), ("timing/buffer", {"period": 128}), ("timing/trip/forget", {}),
+        ("open", {}), ("timing/use", {"use": "tracking"}), ("timing/buffer", {"period": 1024}), ("timing/trip/forget", {}),
         ("timing/stand-in/loop", {"output": 1, "socket": 12, "way": "none"}), ("timing/stand-in/claim", {"samples": 0}),
         ("timing/tempo", {"bpm": 92}),
     ):
-        urllib.request.urlopen(f"{studio.url}/s/1/{path}", urllib.parse.urlencode(fields).encode())
+        studio.post(f"/s/1/{path}", **{name: str(value) for name, value in fields.items()})
 
 
 def test_pick_a_buffer_measure_use_overdub_and_see_it_aligned(page: Page, studio: Studio) -> None:

@@ -18,7 +18,7 @@ from cattailer.services.stages.capture import show
 from cattailer.services.stages.takes import choosing, cutting, cutview, files, sheet
 from cattailer.store.models import Media, Run, Session, Take
 from tests.helpers.capturing import all_runs, armed, settled
-from tests.helpers.sessions import make_takes, plan_of, rows_of, stop, takes_of, the_patch, words
+from tests.helpers.sessions import capture_for, make_takes, plan_of, rows_of, stop, takes_of, the_patch, words
 from tests.helpers.waiting import pass_time, wait_for
 
 
@@ -27,14 +27,8 @@ def in_bin(desk: Desk, session: int) -> list[binning.Binned]:
         return binning.in_bin(db, session)
 
 
-def take_in(desk: Desk, session: int, seconds: float = 0.5) -> None:
-    transport.capture(desk, session)
-    pass_time(desk.engine, seconds)
-    stop(desk, session)
-
-
 def once_more(desk: Desk, session: int, seconds: float = 0.5) -> None:
-    take_in(desk, session, seconds)
+    capture_for(desk, session, seconds)
     settled(desk)
 
 
@@ -101,7 +95,7 @@ def test_keep_this_run_only_puts_older_takes_into_the_bin_once_it_is_checked(des
     once_more(desk, session)
     transport.locate(desk, session, 0)
     capturing.change(desk, session, "over", "only")
-    take_in(desk, session)
+    capture_for(desk, session, 0.5)
     assert in_bin(desk, session) == [], "not before its files were read again"
     settled(desk)
     (binned,) = in_bin(desk, session)
@@ -119,7 +113,7 @@ def test_keep_this_run_only_puts_older_takes_into_the_bin_once_it_is_checked(des
 def test_a_run_whose_files_are_not_what_was_written_replaces_nothing(desk: Desk) -> None:
     session = armed(desk, over="only")
     once_more(desk, session)
-    take_in(desk, session)
+    capture_for(desk, session, 0.5)
     path = next(desk.media.rglob("run-002/*.wav"))
     data = bytearray(path.read_bytes())
     data[-600] ^= 1
@@ -136,7 +130,7 @@ def test_a_run_whose_files_are_not_what_was_written_replaces_nothing(desk: Desk)
 def test_a_run_that_is_discarded_before_it_was_checked_replaces_nothing(desk: Desk) -> None:
     session = armed(desk, over="only")
     once_more(desk, session)
-    take_in(desk, session)
+    capture_for(desk, session, 0.5)
     binning.discard(desk, session)
     settled(desk)
     assert [(b.number, b.by) for b in in_bin(desk, session)] == [(2, 0)]
