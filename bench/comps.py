@@ -146,6 +146,7 @@ def pages(times: int, takes: int) -> dict[str, object]:
                 "sheet_rows": lambda _: get(f"sheet/rows?track={track}"),
                 "sheet_waves": lambda _: get(f"sheet/waves?takes={','.join(map(str, own))}&columns=48"),
                 "wave_of_all": lambda _: get(f"cut/wave?track={track}&start=0&stop={200 * RATE}&columns=1200"),
+                "wave_by_layer": lambda _: get(f"cut/wave?track={track}&start=0&stop={200 * RATE}&columns=1200&by_layer=true"),
                 "wave_of_a_second": lambda _: get(f"cut/wave?track={track}&start=0&stop={RATE}&columns=1200"),
                 "wave_of_samples": lambda _: get(f"cut/wave?track={track}&start=1000&stop=1200&columns=200"),
             }
@@ -156,7 +157,7 @@ def pages(times: int, takes: int) -> dict[str, object]:
 
 def _start(client: FlaskClient, session: int, track: int) -> int:
     text = client.get(f"/s/{session}/takes/cut/rows?track={track}").text
-    return int(text.split('data-piece="')[1].split('"')[0])
+    return int(text.split('data-start="')[1].split('"')[0])
 
 
 def main() -> None:

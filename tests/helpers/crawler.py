@@ -176,7 +176,7 @@ class Crawler:
                 if not again:
                     raise
         with suppress(Error):
-            self.page.wait_for_function("window.cattailerStats?.frames > 2", timeout=4000) if session else self.page.wait_for_load_state()
+            self.page.wait_for_function("window.cattailerStats?.frames > 0", timeout=4000) if session else self.page.wait_for_load_state()
         self.page.wait_for_timeout(150)
         self._wrong.clear()
 

@@ -96,7 +96,7 @@ def state_is(page: Page, state: str, seconds: float = 15) -> None:
 
 def told(page: Page) -> None:
     """Waits until frames come: the page's script runs, and its line is open."""
-    page.wait_for_function("() => window.cattailerStats?.frames > 3", polling=50)
+    page.wait_for_function("() => window.cattailerStats?.frames > 0", polling=50)
 
 
 def follow(page: Page, link: str, exact: bool = False) -> None:
