@@ -1,6 +1,5 @@
 """Decibels, and names that are safe everywhere."""
 
-
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st

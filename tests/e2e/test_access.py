@@ -1,6 +1,5 @@
 """Everybody can use it: every page against WCAG 2.2 AA in both themes, and the keyboard through a refresh."""
 
-
 from playwright.sync_api import Browser, Page, Route, expect
 
 from tests.helpers.studio import ROOT, Studio, captured, heard_on, new_session, open_demo, told
@@ -112,21 +111,6 @@ def test_undo_takes_back_what_was_pressed_last_though_its_answer_is_late(page: P
     held[0].continue_()
     expect(page.locator("#message")).to_contain_text("Undone: Count-in")
     expect(step).to_have_text(words)
-
-
-def test_letters_can_be_switched_off(page: Page, studio: Studio) -> None:
-    open_demo(page, studio)
-    page.keyboard.press("?")
-    page.get_by_label("Single letters and figures are keys").uncheck()
-    page.get_by_role("button", name="Close").click()
-    page.keyboard.press("Shift+X")
-    page.keyboard.press("1")
-    heard_on(page, 0.3)
-    assert page.locator(".arm:checked").count() == 0
-    assert page.url.endswith("/capture")
-    page.reload()
-    page.get_by_role("button", name="Keys").click()
-    expect(page.get_by_label("Single letters and figures are keys")).not_to_be_checked()
 
 
 def test_pages_keep_their_own_policy(browser: Browser, studio: Studio) -> None:

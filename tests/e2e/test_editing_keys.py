@@ -159,9 +159,15 @@ def focus_of(page: Page) -> str:
 
 def test_space_belongs_to_the_focused_control_and_a_mouse_leaves_the_focus_in_the_row(page: Page, studio: Studio) -> None:
     open_demo(page, studio)
-    page.evaluate("localStorage.setItem('letters', 'off')")
+    page.keyboard.press("?")
+    page.get_by_label("Single letters and figures are keys").uncheck()
+    page.get_by_role("button", name="Close").click()
+    page.keyboard.press("1")
+    page.keyboard.press("Shift+X")
     page.reload()
     told(page)
+    assert page.url.endswith("/capture")
+    assert page.locator(".arm:checked").count() == 0
     box = page.get_by_label("Arm Cello", exact=True)
     box.focus()
     page.keyboard.press("x")

@@ -37,7 +37,7 @@ def capture_all(page: Page, studio: Studio) -> Path:
 def test_killing_the_web_leaves_the_capture_alone(page: Page, studio: Studio) -> None:
     path = capture_all(page, studio)
     studio.kill("web")
-    page.wait_for_function("window.cattailerStats?.reconnects === 1", timeout=30_000)
+    page.wait_for_function("window.cattailerStats?.reconnects >= 1", timeout=30_000)
     state_is(page, "capturing")
     assert journal.is_live(path)
     page.keyboard.press("Shift+Space")

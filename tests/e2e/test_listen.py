@@ -29,7 +29,6 @@ def cell(page: Page, row: str, mix: str) -> Locator:
     return page.locator(f'.cell[aria-label^="{row} in {mix}:"]')
 
 
-
 def test_a_cell_is_dragged_and_the_mix_follows(page: Page, studio: Studio) -> None:
     open_ears(page, studio)
     narrator = cell(page, "Narrator", "Cue narrator")

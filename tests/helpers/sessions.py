@@ -1,6 +1,5 @@
 """Sessions, takes and plans, as several tests make them."""
 
-
 from pathlib import Path
 
 from cattailer.core.patch.patch import Patch

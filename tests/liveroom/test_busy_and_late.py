@@ -1,7 +1,5 @@
 """A busy computer, and players who hear themselves late: seeded, documented, and seen in what is captured."""
 
-
-
 from cattailer.services.session import demo
 from tests.helpers.plans import plan_of, run_for, start
 

@@ -1,6 +1,5 @@
 """Any list can be plugged in and sounds; headphones leak; who does not hear themselves plays worse."""
 
-
 import pytest
 
 from cattailer.core.errors import Refusal

@@ -30,7 +30,6 @@ def user() -> pwd.struct_passwd:
     return ownuser._system_user(lambda _: None)
 
 
-
 def test_everything_of_ours_is_handed_over_and_no_link_is_followed(home: Path, user: pwd.struct_passwd) -> None:
     elsewhere = home_of_its_own()
     (elsewhere / "secret").write_text("x")

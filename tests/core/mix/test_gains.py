@@ -1,6 +1,5 @@
 """Pans, mutes and solos."""
 
-
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st

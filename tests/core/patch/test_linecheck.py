@@ -1,6 +1,5 @@
 """The line check: where sound rose, and what follows."""
 
-
 import numpy as np
 
 from cattailer.core.patch.linecheck import RiseFinder, Stop, Walk, loudest

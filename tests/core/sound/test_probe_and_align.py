@@ -1,6 +1,5 @@
 """The round trip and offsets, found in sound."""
 
-
 import numpy as np
 import pytest
 from hypothesis import given, settings

@@ -1,6 +1,5 @@
 """The ring, the transport and what is asked between blocks."""
 
-
 import numpy as np
 import pytest
 from hypothesis import settings

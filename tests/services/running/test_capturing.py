@@ -1,6 +1,5 @@
 """Ways to capture, what becomes of what lay there, the bin, and what people say of a run."""
 
-from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
@@ -254,12 +253,8 @@ def test_a_pass_is_rated_while_it_is_captured_and_after(desk: Desk) -> None:
     marking.unmark(desk, session, page.marks[0].id)
     assert show.show(desk, session).marks == []
     for wrong in (lambda: marking.rate(desk, session, "fine"), lambda: marking.mark(desk, session, "stone")):
-        refused(wrong)
-
-
-def refused(what: Callable[[], object]) -> None:
-    with pytest.raises(Refusal):
-        what()
+        with pytest.raises(Refusal):
+            wrong()
 
 
 def test_the_newest_is_played_from_its_start(desk: Desk) -> None:

@@ -1,6 +1,5 @@
 """The range, and going to bars."""
 
-
 import pytest
 from sqlalchemy import select
 

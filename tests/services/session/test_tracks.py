@@ -1,6 +1,5 @@
 """Tracks, and what reaches the engine of them."""
 
-
 import pytest
 
 from cattailer.core.errors import NotNow

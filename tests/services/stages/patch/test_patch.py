@@ -1,6 +1,5 @@
 """What people do on the Patch stage, with a real database."""
 
-
 import pytest
 
 from cattailer.core.errors import Refusal

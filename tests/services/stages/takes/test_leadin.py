@@ -1,6 +1,5 @@
 """Count-in from the services: what was counted in is entered with the take, let in, and taken back."""
 
-
 import pytest
 
 from cattailer.core.errors import NotFound, Refusal

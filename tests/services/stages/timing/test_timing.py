@@ -1,6 +1,5 @@
 """What people do on the Timing stage, with a real database and an engine on the wall clock."""
 
-
 import pytest
 
 from cattailer.core.errors import Refusal
