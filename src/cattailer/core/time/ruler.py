@@ -4,7 +4,7 @@ import re
 from dataclasses import dataclass
 from fractions import Fraction
 
-from cattailer.core.time.place import Place
+from cattailer.core.time.place import Place, place_at
 from cattailer.core.time.timeline import TempoMap, clock_text
 
 BARS, TIME = "bars", "time"
@@ -47,13 +47,9 @@ def reread(typed: str, shown: str, kept: Place, tempo: TempoMap) -> Place:
 
 
 def words(sample: int, tempo: TempoMap, ruler: str = BARS, until: bool = False) -> str:
-    """As ``place`` reads it: a bar where it lies on one and the ruler counts bars, a time otherwise."""
-    at = tempo.bar_beat_at(sample)
-    if ruler == BARS and tempo.sample_of(at.bar) == sample:
-        return str(at.bar - until)
-    text = clock_text(sample, tempo.rate_hz)
-    exact = sample * 1000 % tempo.rate_hz == 0
-    return text.removesuffix(".000") if exact else text
+    """As ``place`` reads it: a bar or a beat where it is on one and the ruler counts bars, a time otherwise."""
+    found = place_at(sample, tempo, until) if ruler == BARS else Place(seconds=Fraction(sample, tempo.rate_hz))
+    return found.words(tempo)
 
 
 @dataclass(frozen=True)

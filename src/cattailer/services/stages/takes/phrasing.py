@@ -105,7 +105,7 @@ def draw(desk: Desk, session_id: int, first: str, last: str, name: str = "") -> 
             elif stretch != stretch_of(phrase, edit.session):
                 _set(phrase, edit.session, stretch, typed)
         _add(edit, new, _name(name), typed)
-        edit.what = f"Phrase {rulers.words(new[0], tempo, edit.session.ruler)} drawn"
+        edit.what = f"Phrase {typed[0].words(tempo)} drawn"
 
 
 def rename(desk: Desk, session_id: int, phrase_id: int, name: str, was: str | None = None) -> None:
@@ -182,7 +182,7 @@ def set_ends(desk: Desk, session_id: int, phrase_id: int, first: str, last: str)
                 theirs[end] = new[1 - end]
                 _set(other, session, (theirs[0], theirs[1]), typed)
         _set(phrase, session, new, typed)
-        edit.what = f"Phrase moved to {rulers.words(new[0], tempo, session.ruler)}"
+        edit.what = f"Phrase moved to {places[0].words(tempo)}"
 
 
 def remove(desk: Desk, session_id: int, phrase_id: int) -> None:
