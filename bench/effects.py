@@ -1,0 +1,169 @@
+"""Effects against their definitions: the compressor's curve and times, the equaliser against its analogue prototypes, what
+the limiter lets pass between samples.
+
+usage: python bench/effects.py [compressor | equaliser | limiter]
+"""
+
+import sys
+from collections.abc import Callable
+from itertools import product
+from typing import Any
+
+import numpy as np
+from common import tell
+from numpy.typing import NDArray
+from scipy.signal import resample_poly
+
+from cattailer.core.mix.effects import Compressor, Effects, Equaliser
+from cattailer.core.mix.equalising import response_db
+from cattailer.core.mix.flow import Insert
+from cattailer.core.units import amplitude, decibels
+from cattailer.engine.block.limiter import RECOVER_S
+from cattailer.engine.effects import kernels
+from cattailer.engine.effects.strips import Strips
+
+RATES = (44_100, 48_000, 96_000)
+PERIOD = 64
+Doubles = NDArray[np.float64]
+
+
+def sine(hz: float, db: float, seconds: float, rate_hz: int) -> Doubles:
+    return amplitude(db) * np.sin(2 * np.pi * hz * np.arange(round(seconds * rate_hz)) / rate_hz)
+
+
+def compressed(sound: Doubles, dyn: Compressor, rate_hz: int) -> Doubles:
+    strips = Strips([Insert("a", 0, 1, Effects(dyn=dyn))], 0, rate_hz, PERIOD)
+    out = np.zeros(len(sound) // PERIOD * PERIOD)
+    for at in range(0, len(out), PERIOD):
+        block = sound[None, at : at + PERIOD].astype(np.float32)
+        strips.process(block)
+        out[at : at + PERIOD] = block[0]
+    return out
+
+
+def static_curve(rate_hz: int) -> dict[str, Any]:
+    """Sines at -6 dBFS, 18 dB over a threshold at 4 : 1: 13.5 dB less, whatever frequency and times."""
+    off: dict[str, float] = {}
+    for hz, (attack, release) in product((50, 100, 1000, 5000, 15_000), ((0.1, 5), (10, 120), (200, 5), (200, 2000))):
+        dyn = Compressor(threshold_db=-24.0, ratio=4.0, attack_ms=attack, release_ms=release, knee_db=0.0)
+        seconds = 0.5 + 8 * max(attack, release) / 1000
+        sound = sine(hz, -6.0, seconds, rate_hz)
+        end = slice(-round(0.2 * rate_hz), None)
+        got = compressed(sound, dyn, rate_hz)[end]
+        asked = sound[: len(sound) // PERIOD * PERIOD][end]
+        less = decibels(np.sqrt((asked**2).mean())) - decibels(np.sqrt((got**2).mean()))
+        off[f"{hz} Hz, {attack:g}/{release:g} ms"] = round(float(less - 13.5), 2)
+    worst = max(off.values(), key=abs)
+    return {"asked_db": 13.5, "off_db": off, "worst_db": worst}
+
+
+def times(rate_hz: int) -> dict[str, Any]:
+    """A tone of 5 kHz that jumps up by 20 dB and down again: when 63 % of the reduction in dB is reached, and given back."""
+    off = {}
+    for attack, release in ((1, 50), (10, 120), (50, 400), (200, 1000)):
+        dyn = Compressor(threshold_db=-30.0, ratio=4.0, attack_ms=attack, release_ms=release, knee_db=0.0)
+        parts = [(-40.0, 0.2), (-10.0, 12 * attack / 1000 + 0.1), (-40.0, 10 * release / 1000 + 0.1)]
+        edges = np.cumsum([round(seconds * rate_hz) for _, seconds in parts])
+        level = np.concatenate([np.full(round(seconds * rate_hz), amplitude(db)) for db, seconds in parts])
+        sound = level * np.sin(2 * np.pi * 5000 * np.arange(len(level)) / rate_hz)
+        got = compressed(sound, dyn, rate_hz)
+        seen = np.abs(sound[: len(got)]) > 0.5 * level[: len(got)]
+        less = np.interp(np.arange(len(got)), np.flatnonzero(seen),
+                         -20 * np.log10(np.abs(got[seen] / sound[: len(got)][seen])))
+        most = less[edges[1] - 10]
+        down = int(np.argmax(less[edges[0] :] > 0.632 * most)) / rate_hz
+        after = less[edges[1] + round(0.010 * rate_hz) :]
+        up = int(np.argmax(after < 0.368 * most)) / rate_hz
+        off[f"{attack:g}/{release:g} ms"] = {"attack_ms": round(1000 * down, 2), "release_after_hold_ms": round(1000 * up, 1)}
+    return off
+
+
+def analogue_db(kind: str, hz: float, db: float, q: float, at: Doubles) -> Doubles:
+    """The prototypes of the sections, |H(s)| with s on the imaginary axis (R. Bristow-Johnson, W3C note)."""
+    s, a, slope = 1j * at / hz, 10.0 ** (db / 40.0), np.sqrt(0.5)
+    made = {
+        "cut": lambda: s**2 / (s**2 + s / slope + 1),
+        "peak": lambda: (s**2 + s * a / q + 1) / (s**2 + s / (a * q) + 1),
+        "low": lambda: a * (s**2 + np.sqrt(a) / slope * s + a) / (a * s**2 + np.sqrt(a) / slope * s + 1),
+        "high": lambda: a * (a * s**2 + np.sqrt(a) / slope * s + 1) / (s**2 + np.sqrt(a) / slope * s + a),
+    }
+    return np.asarray(20 * np.log10(np.abs(made[kind]())))
+
+
+EQUALISERS: dict[str, Callable[[float, float, float], Equaliser]] = {
+    "cut": lambda hz, _, __: Equaliser(cut_hz=hz),
+    "peak": lambda hz, db, q: Equaliser(one_hz=hz, one_db=db, one_q=q),
+    "low": lambda hz, db, _: Equaliser(low_hz=hz, low_db=db),
+    "high": lambda hz, db, _: Equaliser(high_hz=hz, high_db=db),
+}
+
+
+def equaliser(rate_hz: int) -> dict[str, Any]:
+    """How far each kind is from its prototype up to 18 kHz, and at 20 kHz, at the worst of many settings."""
+    at = np.geomspace(20, 18_000, 400)
+    out: dict[str, Any] = {}
+    for kind, made in EQUALISERS.items():
+        worst, worst_20k, where = 0.0, 0.0, ""
+        for hz, db, q in product((50, 200, 1000, 4000, 8000, 12_000, 16_000, 19_000), (-18, -6, 6, 18), (0.3, 1, 3, 10)):
+            if kind == "cut" and hz > 500:
+                continue
+            off = response_db(made(hz, db, q), at, rate_hz) - analogue_db(kind, hz, db, q, at)
+            top = np.array([20_000.0])
+            off_20k = float(np.abs(response_db(made(hz, db, q), top, rate_hz) - analogue_db(kind, hz, db, q, top))[0])
+            if (most := float(np.abs(off).max())) > worst:
+                worst, where = most, f"{hz} Hz, {db} dB, Q {q}"
+            worst_20k = max(worst_20k, off_20k)
+        out[kind] = {"to_18_khz_db": round(worst, 2), "at": where, "at_20_khz_db": round(worst_20k, 2)}
+    return out
+
+
+def limited(sound: Doubles, rate_hz: int, ceiling_db: float) -> Doubles:
+    both = np.repeat(sound.astype(np.float32)[None], 2, axis=0)
+    gain, least, recover = np.ones(1), np.ones(1), float(1.0 - np.exp(-1.0 / (RECOVER_S * rate_hz)))
+    for at in range(0, both.shape[1], PERIOD):
+        kernels.limit(both[:, at : at + PERIOD], np.array([amplitude(ceiling_db)]), recover, gain, least)
+    return np.asarray(both[0], np.float64)
+
+
+def limiter(rate_hz: int) -> dict[str, Any]:
+    """How far over its ceiling what it lets pass goes between samples (32 times), and what it does to a low tone."""
+    random = np.random.default_rng(1)
+    long = rate_hz
+    quarter = sine(rate_hz / 4, 0.0, 1.0, rate_hz)
+    sounds = {
+        "noise": random.uniform(-1, 1, long),
+        "a tone at a quarter of the rate, between samples": np.cos(2 * np.pi * np.arange(long) / 4 + np.pi / 4),
+        "a tone at a quarter of the rate, on samples": quarter,
+        "steps": np.where(np.arange(long) // 7 % 2, 0.9, -0.9),
+        "clicks": np.where(random.random(long) < 0.002, 1.0, 0.0),
+        "a sweep": np.sin(2 * np.pi * np.cumsum(np.linspace(20, 0.48 * rate_hz, long)) / rate_hz),
+    }
+    over = {}
+    for name, sound in sounds.items():
+        got = limited(sound, rate_hz, -12.0)
+        over[name] = round(decibels(float(np.abs(resample_poly(got, 32, 1)).max())) + 12.0, 2)
+    tone = limited(sine(50.0, -6.0, 4.0, rate_hz), rate_hz, -12.0)[-rate_hz:]
+    spectrum = np.abs(np.fft.rfft(tone * np.blackman(len(tone)))) ** 2
+    own = slice(45, 56)
+    rest = spectrum.copy()
+    rest[own] = 0.0
+    return {"over_db": over, "worst_db": max(over.values()),
+            "distortion_of_50_hz_6_db_over_db": round(float(10 * np.log10(rest.sum() / spectrum[own].sum())), 1)}
+
+
+def main() -> None:
+    asked = sys.argv[1:] or ["compressor", "equaliser", "limiter"]
+    tables: dict[str, Any] = {}
+    for rate_hz in RATES:
+        tables[str(rate_hz)] = {}
+        if "compressor" in asked:
+            tables[str(rate_hz)] |= {"curve": static_curve(rate_hz), "times": times(rate_hz)}
+        if "equaliser" in asked:
+            tables[str(rate_hz)]["equaliser"] = equaliser(rate_hz)
+        if "limiter" in asked:
+            tables[str(rate_hz)]["limiter"] = limiter(rate_hz)
+    tell(**tables)
+
+
+if __name__ == "__main__":
+    main()
