@@ -124,7 +124,7 @@ def test_pages_keep_their_own_policy(browser: Browser, studio: Studio) -> None:
         page.goto(f"{studio.url}{address}")
         page.wait_for_timeout(150)
     page.goto(f"{studio.url}/s/1/capture")
-    wait_for(lambda: page.evaluate("document.body.dataset.state") == "stopped")
+    wait_for(lambda: page.evaluate("window.cattailerStats?.frames > 0"))  # what is pressed before reaches nobody
     page.get_by_role("button", name="Listen here").click()
     page.get_by_role("button", name="▶ Roll").click()
     wait_for(lambda: page.evaluate("document.body.dataset.state") == "rolling")
