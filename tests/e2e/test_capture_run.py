@@ -107,6 +107,7 @@ def test_three_passes_a_punch_a_mishap_and_the_bin(page: Page, studio: Studio) -
 def test_the_bin_asks_twice_and_sound_begins_a_capture(page: Page, studio: Studio) -> None:
     open_demo(page, studio)
     page.get_by_role("button", name="Rest", exact=True).click()
+    expect(page.get_by_role("button", name="Rest", exact=True)).to_have_attribute("aria-pressed", "true")
     page.get_by_role("checkbox", name="Arm Cello", exact=True).click()
     if not page.locator("#how-more").is_visible():
         page.keyboard.press("w")
