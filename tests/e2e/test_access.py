@@ -123,6 +123,7 @@ def test_pages_keep_their_own_policy(browser: Browser, studio: Studio) -> None:
     for address in PAGES:
         page.goto(f"{studio.url}{address}")
         page.wait_for_timeout(150)
+    studio.post("/s/1/enter")
     page.goto(f"{studio.url}/s/1/capture")
     wait_for(lambda: page.evaluate("window.cattailerStats?.frames > 0"))  # what is pressed before reaches nobody
     page.get_by_role("button", name="Listen here").click()
