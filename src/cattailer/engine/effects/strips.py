@@ -73,9 +73,7 @@ class Strips:
         self._sound = np.zeros((period, count))
         self._coming = np.zeros((period, 0))
         self._state, self._state_next = np.zeros((SECTIONS, 2, count)), np.zeros((SECTIONS, 2, 0))
-        self._places = kernels.held_places(rate_hz)
-        self._lines = np.zeros((self._places[-1].sum(), count), np.float32)
-        self._at, self._down = np.zeros(len(self._places), np.intp), np.zeros(count)
+        self._envelope, self._gain = np.zeros(count), np.ones(count)
         self._still, self._unmoved = np.zeros((3, count)), np.ones(period)
         self.least = np.ones(count)
         """Each row's lowest gain of the compressor since somebody looked."""
@@ -109,7 +107,7 @@ class Strips:
             return
         new, old = np.array(here, np.intp), np.array(there, np.intp)
         self._state[:, :, new] = other._state[:, :, old]
-        self._lines[:, new], self._at, self._down[new] = other._lines[:, old], other._at.copy(), other._down[old]
+        self._envelope[new], self._gain[new] = other._envelope[old], other._gain[old]
         asked, self._now = self._now, self._now.with_rows(new, other._now, old)
         self._wanted = asked
         if other._next is not None:
@@ -127,7 +125,7 @@ class Strips:
             at += insert.channels
             if wrong[own].any() and not self._out[own].any():
                 self._out[own] = True
-                self._state[:, :, own], self._lines[:, own], self._down[own] = 0.0, 0.0, 0.0
+                self._state[:, :, own], self._envelope[own], self._gain[own] = 0.0, 0.0, 1.0
                 out.append(insert.key)
         self._state_next[:, :, self._out[self._moved]] = 0.0
         self._some_out = bool(self._out.any())
@@ -170,7 +168,7 @@ class Strips:
             self._compressed = now.compresses or timing.compresses
             change = self._still if coming is None else coming.dynamics - now.dynamics
             kernels.compress(sound, self._pairs, timing.attack, timing.release, now.dynamics, change, weight,
-                             self._lines, self._places, self._at, self._down, self.least)
+                             self._envelope, self._gain, self.least)
         if coming is not None:
             self._done += count
             if self._done >= len(self._curve):
@@ -212,7 +210,7 @@ def _dynamics(effects: Effects) -> Doubles:
 
 
 def _smoothing(effects: Effects, name: str, rate_hz: int) -> float:
-    """The share of the way that the reduction goes in a sample, so that it has gone 63 % of it in that time."""
+    """The share of the way that an envelope goes in a sample, so that it has gone 63 % of it in that time."""
     time_ms = getattr(effects.dyn or Compressor(), name)
     return float(1.0 - np.exp(-1000.0 / (time_ms * rate_hz)))
 
