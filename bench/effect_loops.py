@@ -47,15 +47,21 @@ def main() -> None:
         one, other = sound.copy(), sound.copy()
         kernels.equalise(one, table, np.zeros((5, 2, ROWS)), active)
         in_numpy(other, table, np.zeros((5, 2, ROWS)))
-        settings = np.repeat(np.array([[-30.0], [0.75], [3.0]]), ROWS, axis=1)
-        rate, kept = np.full(ROWS, 0.01), (np.zeros(ROWS), np.ones(ROWS), np.ones(ROWS))
+        settings = np.repeat(np.array([[-30.0], [0.75], [3.0], [0.01], [0.01]]), ROWS, axis=1)
+        level, pairs, down = np.zeros((samples, ROWS), np.float32), np.zeros((0, 2), np.intp), np.zeros(ROWS)
+        kept, highest, at = np.zeros((480, ROWS), np.float32), np.zeros(ROWS, np.float32), np.zeros(1, np.intp)
+        least = np.ones(ROWS, np.float32)
+
+        def compressed(x: np.ndarray, into: np.ndarray = level) -> None:
+            kernels.hold(x, into, pairs, kept, highest, at)  # noqa: B023
+            kernels.compress(x, into, settings, down, least)  # noqa: B023
+
         state, second = np.zeros((5, 2, ROWS)), np.zeros((5, 2, ROWS))
         out.append({
             "samples": samples, "alike_to": float(np.abs(one - other).max()),
             "compiled_eq_us": timed(lambda x=sound, z=state: kernels.equalise(x.copy(), table, z, active)),  # type: ignore[misc]
             "numpy_eq_us": timed(lambda x=sound, z=second: in_numpy(x.copy(), table, z)),  # type: ignore[misc]
-            "compiled_dyn_us": timed(lambda x=sound, s=settings, r=rate, k=kept, n=samples: kernels.compress(  # type: ignore[misc]
-                x.copy(), np.zeros((0, 2), np.intp), r, r, s, np.zeros((3, ROWS)), np.ones(n), *k)),
+            "compiled_dyn_us": timed(lambda x=sound, work=compressed: work(x.copy())),  # type: ignore[misc]
         })
     tell(what="five-band equaliser and compressor, 64 rows", sizes=out)
 

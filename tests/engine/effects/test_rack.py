@@ -67,31 +67,13 @@ def test_a_row_that_gives_no_number_is_let_through_alone() -> None:
         if n == 200:
             strips = engine._prepared.summing.racks[0].strips
             assert strips is not None
-            strips._state[:, :, 0] = np.nan
+            strips._equaliser._state[:, :, 0] = np.nan
         engine.process(inputs, outputs, 128 * n, 0)
         heard.append(engine.mix_of(0, 128 * n, 128 * n + 128)[0])
     (said,) = engine.bypassed()
     assert said == ("voice 1 auto live captured", NO_NUMBER)
     before, after = (np.abs(np.concatenate(part)).max() for part in (heard[150:199], heard[250:]))
     assert after == pytest.approx(before, rel=1e-3), "the other track's equaliser goes on"
-
-
-def test_a_compressor_turns_down_by_its_ratio_and_a_pair_as_one() -> None:
-    dyn = Compressor(threshold_db=-40.0, ratio=4.0, attack_ms=1.0, release_ms=400.0, knee_db=0.0)
-    plan = plan_of(TrackPlan(1, "A", (0, 1), True, 0.0, 0.0, effects=Effects(dyn=dyn)), main_db=0.0)
-    engine = Engine(Nobody(plan), plan)
-    t = np.arange(96_000)
-    inputs = np.zeros((plan.inputs, 96_000), np.float32)
-    inputs[0] = 0.1 * np.sin(2 * np.pi * 3000 * t / 48000)
-    inputs[1] = 0.01 * np.sin(2 * np.pi * 3000 * t / 48000)
-    outputs = np.zeros((plan.outputs, 128), np.float32)
-    for at in range(0, 96_000, 128):
-        engine.process(inputs[:, at : at + 128], outputs, at, 0)
-    mix = engine.mix_of(0, 48_000, 96_000)
-    assert mix is not None
-    left, right = 20 * np.log10(np.abs(mix).max(axis=1))
-    assert left == pytest.approx(-40.0 + 20.0 / 4.0, abs=0.7)
-    assert left - right == pytest.approx(20.0, abs=0.05)
 
 
 def test_a_reverb_goes_on_through_a_change_of_plan() -> None:

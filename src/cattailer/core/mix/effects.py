@@ -47,7 +47,8 @@ class Equaliser:
 
 @dataclass(frozen=True)
 class Compressor:
-    """Above ``threshold_db`` (of peaks, in dBFS) the level rises by one ``ratio``-th; ``makeup_db`` is added after."""
+    """Above ``threshold_db`` (of peaks, in dBFS) the level rises by one ``ratio``-th; ``makeup_db`` is added after.
+    What is below ``detector_hz`` does not count as level (0 Hz: all of it does)."""
 
     on: bool = True
     threshold_db: float = _setting(-24.0, Range(-60.0, 0.0, "dB"))
@@ -56,6 +57,7 @@ class Compressor:
     release_ms: float = _setting(120.0, Range(5.0, 2_000.0, "ms"))
     knee_db: float = _setting(6.0, Range(0.0, 24.0, "dB"))
     makeup_db: float = _setting(0.0, Range(-12.0, 24.0, "dB"))
+    detector_hz: float = _setting(0.0, Range(0.0, 500.0, "Hz"))
 
 
 @dataclass(frozen=True)

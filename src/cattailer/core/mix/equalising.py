@@ -8,7 +8,7 @@ import math
 import numpy as np
 from numpy.typing import NDArray
 
-from cattailer.core.mix.effects import Equaliser
+from cattailer.core.mix.effects import Compressor, Equaliser
 
 SECTIONS = 5
 """Low cut, low shelf, two peaks, high shelf."""
@@ -29,6 +29,11 @@ def coefficients(eq: Equaliser | None, rate_hz: int) -> Coefficients:
         _peak(eq.two_hz, eq.two_db, eq.two_q, rate_hz) if eq.two_db else _FLAT,
         _shelf(eq.high_hz, eq.high_db, rate_hz, -1.0) if eq.high_db else _FLAT,
     ])
+
+
+def detector(dyn: Compressor | None, rate_hz: int) -> Coefficients:
+    """b0, b1, b2, a1, a2 of what a compressor listens through, shape (1, 5)."""
+    return np.array([_low_cut(dyn.detector_hz, rate_hz) if dyn and dyn.detector_hz > 0.0 else _FLAT])
 
 
 def response_db(eq: Equaliser | None, hz: NDArray[np.float64], rate_hz: int) -> NDArray[np.float64]:

@@ -17,11 +17,11 @@ def rising(samples: int) -> Floats:
 
 
 @lru_cache(maxsize=32)
-def gliding(rate_hz: int) -> Floats:
-    """From 0 to 1 within ``GLIDE_S``, so smoothly that what a gain does to a tone stays near that tone: the slope is a
-    Blackman-Harris window (F. J. Harris, "On the use of windows for harmonic analysis", 1978), whose spectrum is below
-    -92 dB from 80 Hz on. Shape (samples,)."""
-    samples = round(GLIDE_S * rate_hz)
+def gliding(rate_hz: int, seconds: float = GLIDE_S) -> Floats:
+    """From 0 to 1 within so many seconds, so smoothly that what a gain does to a tone stays near that tone: the slope
+    is a Blackman-Harris window (F. J. Harris, "On the use of windows for harmonic analysis", 1978), whose spectrum is
+    below -92 dB from 80 Hz on (at ``GLIDE_S``). Shape (samples,)."""
+    samples = round(seconds * rate_hz)
     at = (np.arange(samples) + 0.5) / samples
     first, *rest = _BLACKMAN_HARRIS
     # The window's integral, written down.

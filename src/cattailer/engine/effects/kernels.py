@@ -9,11 +9,12 @@ from functools import cache
 import numpy as np
 from numba import njit
 
-CHUNK = 16
-"""A compressor's gain is worked out once for so many samples, and moves in a straight line between."""
+HOLD_S = 0.010
+"""So long a compressor's level stays at a peak: half a period of 50 Hz."""
 _TINY = 1e-24
-_DB = 20.0 / np.log(10.0)
-"""Decibels in a factor of e."""
+_LITTLE_DB = 1e-9
+F = np.float32
+DB_OF_TWO, BIG, _FLOOR = F(20.0 * np.log10(2.0)), F(1 << 23), F(1e-5)
 
 
 @njit(cache=True)
@@ -47,56 +48,101 @@ def equalise(sound, coefficients, state, active):  # type: ignore[no-untyped-def
                 z2[r] = 0.0
 
 
-@njit(cache=True)
-def compress(sound, pairs, attack, release, settings, change, weight, envelope, gain, least):  # type: ignore[no-untyped-def]
-    """A feed-forward compressor on every row, in place; a pair is turned down as one, by its louder side.
+@njit(cache=True, error_model="numpy")
+def hold(sound, level_db, pairs, kept, highest, at):  # type: ignore[no-untyped-def]
+    """Writes to ``level_db`` (samples, rows) the highest of the last so many samples of ``sound``, of the louder side
+    where two rows are a pair, and ``_FLOOR`` where that is less.
 
-    ``pairs`` (pairs, 2) are the rows of pairs. ``settings`` (3, rows): threshold in dB, 1 - 1/ratio, half the knee in
-    dB; they are on their way by ``change``, of which ``weight`` (samples) is done. ``envelope``, ``gain`` (rows) are
-    kept from block to block; ``least`` becomes each row's lowest gain.
+    ``pairs`` (pairs, 2) are the rows of pairs. ``kept`` (as many samples, rows) is filled again and again: up to ``at``
+    (1) with samples, the highest of which is ``highest`` (rows), and from there with the highest of what was there from
+    each on (M. van Herk, "A fast algorithm for local minimum and maximum filters", 1992).
     """
     samples, rows = sound.shape
-    level = np.empty(rows)
-    start = 0
-    while start < samples:
-        stop = min(samples, start + CHUNK)
-        for t in range(start, stop):
-            row = sound[t]
-            for r in range(rows):
-                level[r] = abs(row[r])
-            for p in range(len(pairs)):
-                louder = max(level[pairs[p, 0]], level[pairs[p, 1]])
-                level[pairs[p, 0]] = louder
-                level[pairs[p, 1]] = louder
-            for r in range(rows):
-                # Both ways are worked out and one is taken, which the processor does for several rows at once.
-                way = level[r] - envelope[r]
-                up, down = attack[r] * way, release[r] * way
-                envelope[r] += up if way > 0.0 else down
-        done = weight[stop - 1]
+    length, place = len(kept), at[0]
+    # Numbers are taken apart into bits in arrays of their own, and whole numbers become floats by way of 2^23, whose
+    # last bit is worth 1; loops are short and each does little: so the processor takes several rows at once.
+    row = np.empty(rows, np.float32)
+    exponent_bits, fraction_bits = np.empty((2, rows), np.int32)
+    bits, exponent, fraction = row.view(np.int32), exponent_bits.view(np.float32), fraction_bits.view(np.float32)
+    for t in range(samples):
+        came, out = sound[t], level_db[t]
         for r in range(rows):
-            if envelope[r] < _TINY:
-                envelope[r] = 0.0
-            threshold = settings[0, r] + done * change[0, r]
-            slope = settings[1, r] + done * change[1, r]
-            knee = settings[2, r] + done * change[2, r]
-            over = _DB * np.log(envelope[r] + 1e-12) - threshold
-            if over <= -knee:
-                excess = 0.0
-            elif over >= knee:
-                excess = over
-            else:
-                excess = (over + knee) ** 2 / (4.0 * knee)
-            level[r] = np.exp(-slope * excess / _DB) if excess > 0.0 else 1.0
-            least[r] = min(least[r], level[r])
-        for t in range(start, stop):
-            part = (t + 1 - start) / (stop - start)
-            row = sound[t]
-            for r in range(rows):
-                row[r] *= gain[r] + part * (level[r] - gain[r])
+            row[r] = abs(came[r])
+        for p in range(len(pairs)):
+            louder = max(row[pairs[p, 0]], row[pairs[p, 1]])
+            row[pairs[p, 0]] = louder
+            row[pairs[p, 1]] = louder
+        own, after = kept[place], kept[place + 1 if place + 1 < length else place]
         for r in range(rows):
-            gain[r] = level[r]
-        start = stop
+            own[r] = row[r]
+        for r in range(rows):
+            highest[r] = max(highest[r], row[r])
+        for r in range(rows):
+            row[r] = max(max(highest[r], after[r]), _FLOOR)
+        place += 1
+        if place == length:
+            for k in range(1, length):
+                later, earlier = kept[length - k], kept[length - k - 1]
+                for r in range(rows):
+                    earlier[r] = max(earlier[r], later[r])
+            highest[:] = F(0.0)
+            place = 0
+        for r in range(rows):
+            exponent_bits[r] = (bits[r] >> 23) | 0x4B000000
+            fraction_bits[r] = (bits[r] & 0x007FFFFF) | 0x3F800000
+        for r in range(rows):
+            # log2(1.5 + m) within 0.000001, by Chebyshev interpolation.
+            m = fraction[r] - F(1.5)
+            log = F(-0.025110141) + m * F(0.0144403525)
+            log = F(0.142508024) + m * (F(-0.070594554) + m * (F(0.0376104643) + m * log))
+            log = F(0.584962759) + m * (F(0.96179654) + m * (F(-0.320631878) + m * log))
+            out[r] = DB_OF_TWO * (exponent[r] - (BIG + F(127.0)) + log)
+    at[0] = place
+
+
+@njit(cache=True, error_model="numpy")  # a look whether a divisor is 0 would take one row after the other
+def compress(sound, level_db, settings, down, least):  # type: ignore[no-untyped-def]
+    """A feed-forward compressor on every row, in place.
+
+    The gain computer works in dB, and one branching pole smooths the reduction (D. Giannoulis, M. Massberg,
+    J. D. Reiss, "Digital dynamic range compressor design", 2012).
+
+    ``level_db`` (samples, rows) is what it goes by: see ``hold``. ``settings`` (5, rows): threshold in dB, 1 - 1/ratio,
+    half the knee in dB, and the share of its way that the pole does in a sample, up and down. ``down`` (rows) is the
+    reduction in dB and kept from block to block; ``least`` becomes each row's lowest gain.
+    """
+    samples, rows = sound.shape
+    threshold, slope, half_knee = settings[0].astype(F), settings[1].astype(F), settings[2].astype(F)
+    of_knee, attack, release, wanted = F(0.25) / half_knee, settings[3], settings[4], np.empty(rows, np.float32)
+    part, whole, power_bits = np.empty(rows, np.float32), np.empty(rows, np.float32), np.empty(rows, np.int32)
+    whole_bits, power = whole.view(np.int32), power_bits.view(np.float32)
+    for t in range(samples):
+        row, level = sound[t], level_db[t]
+        for r in range(rows):
+            over = level[r] - threshold[r]
+            bent = min(max(over + half_knee[r], F(0.0)), half_knee[r] + half_knee[r])
+            wanted[r] = slope[r] * (bent * bent * of_knee[r] + max(over - half_knee[r], F(0.0)))
+        for r in range(rows):
+            way = wanted[r] - down[r]
+            quick, slow = attack[r] * way, release[r] * way
+            down[r] += quick if way > 0.0 else slow
+        for r in range(rows):
+            # 2 to the power of x: a whole power, and 1 + x q(x) of the rest, exactly 1 where nothing is turned down.
+            x = F(-down[r]) * F(1.0 / DB_OF_TWO)
+            n = np.floor(x)
+            x -= n
+            q = F(0.00965219506) + x * (F(0.00126921661) + x * F(0.00020817915))
+            part[r] = F(1.0) + x * (F(0.693147171) + x * (F(0.240227204) + x * (F(0.0554960236) + x * q)))
+            whole[r] = n + (BIG + F(127.0))
+        for r in range(rows):
+            power_bits[r] = whole_bits[r] << 23
+        for r in range(rows):
+            gain = part[r] * power[r]
+            row[r] *= gain
+            least[r] = min(least[r], gain)
+    for r in range(rows):
+        if down[r] < _LITTLE_DB:
+            down[r] = 0.0
 
 
 @njit(cache=True)
@@ -120,9 +166,9 @@ def limit(sound, ceiling, recover, gain, least):  # type: ignore[no-untyped-def]
 @cache
 def warm_up() -> None:
     """Compiles, or fetches what was compiled before, so that the first block is not late."""
-    wide = np.zeros((16, 2))
-    rows, three = np.zeros(2), np.zeros((3, 2))
+    wide, level = np.zeros((16, 2)), np.zeros((16, 2), np.float32)
     equalise(wide, np.zeros((5, 5, 2)), np.zeros((5, 2, 2)), np.ones(5, np.bool_))
-    pairs, done = np.zeros((1, 2), np.intp), np.zeros(16)
-    compress(wide, pairs, rows, rows, three, three, done, rows.copy(), np.ones(2), np.ones(2))
+    kept, highest = np.zeros((480, 2), np.float32), np.zeros(2, np.float32)
+    hold(wide, level, np.zeros((1, 2), np.intp), kept, highest, np.zeros(1, np.intp))
+    compress(wide, level, np.ones((5, 2)), np.zeros(2), np.ones(2, np.float32))
     limit(np.zeros((2, 16), np.float32), np.ones(1), 0.1, np.ones(1), np.ones(1))

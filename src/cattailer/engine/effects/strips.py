@@ -6,34 +6,34 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cattailer.core.mix.effects import Compressor, Effects
-from cattailer.core.mix.equalising import SECTIONS, coefficients
+from cattailer.core.mix.equalising import coefficients, detector
 from cattailer.core.mix.flow import APART, Insert
 from cattailer.core.sound.curves import along, gliding
 from cattailer.engine.effects import kernels
+from cattailer.engine.effects.bank import Bank
+from cattailer.engine.effects.compressors import Compressors
 
 Floats = NDArray[np.float32]
 Doubles = NDArray[np.float64]
 Places = NDArray[np.intp]
-SETTLE_S = 0.02
-_NAMES = ("coefficients", "dynamics", "attack", "release")
+GLIDE_S, SETTLE_S = 0.06, 0.05
+"""So long settings take to come in, and so long before that their filters are fed."""
+_NAMES = ("coefficients", "dynamics", "detectors")
 
 
 class Settings:
     """What ``Strips`` are set to: made off the block path. Shapes end with (rows,)."""
 
-    def __init__(self, coefficients: Doubles, dynamics: Doubles, attack: Doubles, release: Doubles) -> None:
-        self.coefficients, self.dynamics, self.attack, self.release = coefficients, dynamics, attack, release
-        self.active = _active(coefficients)
-        self.compresses = bool(dynamics[1].any())
+    def __init__(self, coefficients: Doubles, dynamics: Doubles, detectors: Doubles) -> None:
+        self.coefficients, self.dynamics, self.detectors = coefficients, dynamics, detectors
 
     @classmethod
     def of(cls, inserts: Sequence[Insert], rate_hz: int) -> "Settings":
         of_rows = [i.effects for i in inserts for _ in range(i.channels)]
         return cls(
             np.stack([coefficients(e.eq, rate_hz) for e in of_rows], axis=-1),
-            np.stack([_dynamics(e) for e in of_rows], axis=-1),
-            np.array([_smoothing(e, "attack_ms", rate_hz) for e in of_rows]),
-            np.array([_smoothing(e, "release_ms", rate_hz) for e in of_rows]),
+            np.stack([_dynamics(e, rate_hz) for e in of_rows], axis=-1),
+            np.stack([detector(e.dyn, rate_hz) for e in of_rows], axis=-1),
         )
 
     def with_rows(self, rows: Places, other: "Settings", others: Places) -> "Settings":
@@ -64,21 +64,15 @@ class Strips:
         count = len(self.rows)
         together = bool(count) and self.rows[-1] - self.rows[0] == count - 1
         self._own = slice(int(self.rows[0]), int(self.rows[0]) + count) if together else self.rows
-        self._pairs = _pairs(inserts)
-        self._curve, self._settle = gliding(rate_hz), round(SETTLE_S * rate_hz)
+        self._curve, self._feed = gliding(rate_hz, GLIDE_S), gliding(rate_hz, SETTLE_S)
         self._now = Settings.of(inserts, rate_hz)
         self._next: Settings | None = None
         self._done = 0
-        self._moved = np.zeros(0, np.intp)
         self._sound = np.zeros((period, count))
-        self._coming = np.zeros((period, 0))
-        self._state, self._state_next = np.zeros((SECTIONS, 2, count)), np.zeros((SECTIONS, 2, 0))
-        self._envelope, self._gain = np.zeros(count), np.ones(count)
-        self._still, self._unmoved = np.zeros((3, count)), np.ones(period)
-        self.least = np.ones(count)
-        """Each row's lowest gain of the compressor since somebody looked."""
+        self._equaliser = Bank(self._now.coefficients, period)
+        self._compressors = Compressors(self._now.dynamics, self._now.detectors, _pairs(inserts), rate_hz, period)
+        self._unmoved = np.ones(period)
         self._wanted: Settings | None = None
-        self._compressed = False
         self._out = np.zeros(count, np.bool_)
         """Rows that are let through as they come."""
         self._some_out = False
@@ -106,15 +100,12 @@ class Strips:
         if not here:
             return
         new, old = np.array(here, np.intp), np.array(there, np.intp)
-        self._state[:, :, new] = other._state[:, :, old]
-        self._envelope[new], self._gain[new] = other._envelope[old], other._gain[old]
+        self._equaliser.take_over(new, other._equaliser, old)
+        self._compressors.take_over(new, other._compressors, old)
         asked, self._now = self._now, self._now.with_rows(new, other._now, old)
         self._wanted = asked
         if other._next is not None:
-            self._come(self._now.with_rows(new, other._next, old), other._done)
-            kept = {int(row): n for n, row in enumerate(other._moved)}
-            for n, row in enumerate(self._moved):
-                self._state_next[:, :, n] = other._state_next[:, :, kept[there[here.index(int(row))]]]
+            self._next, self._done = self._now.with_rows(new, other._next, old), other._done
 
     def let_out(self, rows: Sequence[int]) -> list[str]:
         """From the next block on the inserts of these rows of the level let everything through; the others go on. The
@@ -125,9 +116,9 @@ class Strips:
             at += insert.channels
             if wrong[own].any() and not self._out[own].any():
                 self._out[own] = True
-                self._state[:, :, own], self._envelope[own], self._gain[own] = 0.0, 0.0, 1.0
+                self._equaliser.clear(own)
+                self._compressors.clear(own)
                 out.append(insert.key)
-        self._state_next[:, :, self._out[self._moved]] = 0.0
         self._some_out = bool(self._out.any())
         return out
 
@@ -135,11 +126,11 @@ class Strips:
         """Each insert's lowest gain of the compressor since somebody looked, by its key, where there was any."""
         out, at = {}, 0
         for insert in self.inserts:
-            lowest = float(self.least[at : at + insert.channels].min())
+            lowest = float(self._compressors.least[at : at + insert.channels].min())
             at += insert.channels
             if lowest < 1.0:
                 out[insert.key] = lowest
-        self.least[:] = 1.0
+        self._compressors.least[:] = 1.0
         return out
 
     def process(self, block: Floats) -> None:
@@ -152,23 +143,12 @@ class Strips:
             sound[:, self._out] = 0.0
         if self._wanted is not None and self._next is None:
             self._begin()
-        coming, weight = self._next, self._unmoved[:count]
+        coming, fed, weight = self._next, self._unmoved[:count], self._unmoved[:count]
         if coming is not None:
+            fed = along(self._feed, self._done + len(self._feed), count).astype(np.float64)
             weight = along(self._curve, self._done, count).astype(np.float64)
-            beside = self._coming[:count]
-            beside[:] = sound[:, self._moved]
-        now = self._now
-        kernels.equalise(sound, now.coefficients, self._state, now.active)
-        if coming is not None and len(self._moved):
-            new = coming.coefficients[:, :, self._moved]
-            kernels.equalise(beside, new, self._state_next, _active(new))
-            sound[:, self._moved] += weight[:, None] * (beside - sound[:, self._moved])
-        timing = now if coming is None else coming
-        if now.compresses or timing.compresses or self._compressed:
-            self._compressed = now.compresses or timing.compresses
-            change = self._still if coming is None else coming.dynamics - now.dynamics
-            kernels.compress(sound, self._pairs, timing.attack, timing.release, now.dynamics, change, weight,
-                             self._envelope, self._gain, self.least)
+        self._equaliser.process(sound, fed, weight)
+        self._compressors.process(sound, fed, weight)
         if coming is not None:
             self._done += count
             if self._done >= len(self._curve):
@@ -182,37 +162,22 @@ class Strips:
         assert coming is not None
         if coming.same_as(self._now):
             return
-        self._come(coming, -self._settle)
-
-    def _come(self, coming: Settings, done: int) -> None:
-        self._next, self._done = coming, done
-        self._moved = np.flatnonzero((coming.coefficients != self._now.coefficients).any(axis=(0, 1)))
-        self._state_next = self._state[:, :, self._moved].copy()
-        self._coming = np.zeros((len(self._sound), len(self._moved)))
+        self._next, self._done = coming, -len(self._feed)
+        self._equaliser.begin(coming.coefficients)
+        self._compressors.begin(coming.dynamics, coming.detectors)
 
     def _end(self, coming: Settings) -> None:
-        self._state[:, :, self._moved] = self._state_next
+        self._equaliser.end()
+        self._compressors.end()
         self._now, self._next = coming, None
 
 
-def _active(coefficients_of_rows: Doubles) -> NDArray[np.bool_]:
-    """Sections that do anything in any row."""
-    flat = (coefficients_of_rows[:, 0] == 1.0) & (coefficients_of_rows[:, 1] == 0.0)
-    return np.asarray(~flat.all(axis=1))
-
-
-def _dynamics(effects: Effects) -> Doubles:
-    dyn = effects.dyn
-    if dyn is None or not dyn.on:
-        # A threshold that is glided from keeps its place, so that only the slope moves.
-        return np.array([Compressor.threshold_db if dyn is None else dyn.threshold_db, 0.0, 1.0])
-    return np.array([dyn.threshold_db, 1.0 - 1.0 / dyn.ratio, max(0.5 * dyn.knee_db, 1e-3)])
-
-
-def _smoothing(effects: Effects, name: str, rate_hz: int) -> float:
-    """The share of the way that an envelope goes in a sample, so that it has gone 63 % of it in that time."""
-    time_ms = getattr(effects.dyn or Compressor(), name)
-    return float(1.0 - np.exp(-1000.0 / (time_ms * rate_hz)))
+def _dynamics(effects: Effects, rate_hz: int) -> Doubles:
+    """Threshold in dB, 1 - 1/ratio, half the knee in dB, and the share of its way that the pole of a compressor does in
+    a sample, up and down, so that it has gone 63 % of it in that time; the second is 0 where it is off."""
+    dyn = effects.dyn or Compressor(on=False)
+    attack, release = (1.0 - np.exp(-1000.0 / (ms * rate_hz)) for ms in (dyn.attack_ms, dyn.release_ms))
+    return np.array([dyn.threshold_db, (1.0 - 1.0 / dyn.ratio) * dyn.on, max(0.5 * dyn.knee_db, 1e-3), attack, release])
 
 
 def _pairs(inserts: Sequence[Insert]) -> NDArray[np.intp]:
