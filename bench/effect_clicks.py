@@ -34,8 +34,8 @@ def beside(one: Effects, other: Effects, hz: float, falls: bool, rate_hz: int) -
     """The peak in dB, over what comes out at most, of what is more than ``ASIDE_HZ`` from the tone, from before the
     change on. ``falls``: the tone goes down by 20 dB shortly before, so that a release is under way."""
     time = np.arange(round(LONG_S * rate_hz)) / rate_hz
-    high = 0.5 - 0.5 * np.tanh((time - 0.85) * 40) if falls else np.ones(len(time))
-    level = amplitude(-26.0) + (amplitude(-6.0) - amplitude(-26.0)) * high
+    still = 0.5 - 0.5 * np.tanh((time - 0.85) * 40) if falls else np.ones(len(time))
+    level = amplitude(-26.0) + (amplitude(-6.0) - amplitude(-26.0)) * still
     sound = (level * np.sin(2 * np.pi * hz * time)).astype(np.float32)[None]
     strips = Strips([Insert("a", 0, 1, one)], 0, rate_hz, PERIOD)
     for at in range(0, sound.shape[1] - PERIOD + 1, PERIOD):

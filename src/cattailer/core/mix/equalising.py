@@ -1,7 +1,4 @@
-"""The equaliser's filters: second-order sections and what they do to each frequency.
-
-Formulas: R. Bristow-Johnson, "Cookbook formulae for audio equalizer biquad filter coefficients" (W3C note).
-"""
+"""The equaliser's filters: second-order sections and what they do to each frequency."""
 
 import math
 
@@ -9,6 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cattailer.core.mix.effects import Compressor, Equaliser
+from cattailer.core.mix.fitted import HIGH_SHELF, LOW_SHELF, PEAK, section
 
 SECTIONS = 5
 """Low cut, low shelf, two peaks, high shelf."""
@@ -24,10 +22,10 @@ def coefficients(eq: Equaliser | None, rate_hz: int) -> Coefficients:
         return np.array([_FLAT] * SECTIONS)
     return np.array([
         _low_cut(eq.cut_hz, rate_hz) if eq.cut_hz > 0.0 else _FLAT,
-        _shelf(eq.low_hz, eq.low_db, rate_hz, 1.0) if eq.low_db else _FLAT,
-        _peak(eq.one_hz, eq.one_db, eq.one_q, rate_hz) if eq.one_db else _FLAT,
-        _peak(eq.two_hz, eq.two_db, eq.two_q, rate_hz) if eq.two_db else _FLAT,
-        _shelf(eq.high_hz, eq.high_db, rate_hz, -1.0) if eq.high_db else _FLAT,
+        section(LOW_SHELF, eq.low_hz, eq.low_db, 1.0, rate_hz) if eq.low_db else _FLAT,
+        section(PEAK, eq.one_hz, eq.one_db, eq.one_q, rate_hz) if eq.one_db else _FLAT,
+        section(PEAK, eq.two_hz, eq.two_db, eq.two_q, rate_hz) if eq.two_db else _FLAT,
+        section(HIGH_SHELF, eq.high_hz, eq.high_db, 1.0, rate_hz) if eq.high_db else _FLAT,
     ])
 
 
@@ -46,32 +44,10 @@ def response_db(eq: Equaliser | None, hz: NDArray[np.float64], rate_hz: int) -> 
     return out
 
 
-def _angle(hz: float, rate_hz: int) -> float:
-    return 2.0 * math.pi * min(hz, 0.49 * rate_hz) / rate_hz
-
-
-def _section(b0: float, b1: float, b2: float, a0: float, a1: float, a2: float) -> tuple[float, ...]:
-    return (b0 / a0, b1 / a0, b2 / a0, a1 / a0, a2 / a0)
-
-
 def _low_cut(hz: float, rate_hz: int) -> tuple[float, ...]:
-    w = _angle(hz, rate_hz)
-    cos, alpha = math.cos(w), math.sin(w) / (2.0 * _SLOPE_Q)
-    return _section((1 + cos) / 2, -(1 + cos), (1 + cos) / 2, 1 + alpha, -2 * cos, 1 - alpha)
-
-
-def _peak(hz: float, db: float, q: float, rate_hz: int) -> tuple[float, ...]:
-    w, a = _angle(hz, rate_hz), 10.0 ** (db / 40.0)
-    cos, alpha = math.cos(w), math.sin(w) / (2.0 * q)
-    return _section(1 + alpha * a, -2 * cos, 1 - alpha * a, 1 + alpha / a, -2 * cos, 1 - alpha / a)
-
-
-def _shelf(hz: float, db: float, rate_hz: int, side: float) -> tuple[float, ...]:
-    """``side`` 1 lifts what lies below ``hz``, -1 what lies above."""
-    w, a = _angle(hz, rate_hz), 10.0 ** (db / 40.0)
-    cos, two = side * math.cos(w), 2.0 * math.sqrt(a) * math.sin(w) / (2.0 * _SLOPE_Q)
-    up, down = a + 1, a - 1
-    return _section(
-        a * (up - down * cos + two), side * 2 * a * (down - up * cos), a * (up - down * cos - two),
-        up + down * cos + two, side * -2 * (down + up * cos), up + down * cos - two,
-    )
+    """By bilinear transform, which is near enough so far down (R. Bristow-Johnson, "Cookbook formulae for audio
+    equalizer biquad filter coefficients", W3C note)."""
+    angle = 2.0 * math.pi * hz / rate_hz
+    cos, alpha = math.cos(angle), math.sin(angle) / (2.0 * _SLOPE_Q)
+    gain = (1.0 + cos) / (2.0 * (1.0 + alpha))
+    return gain, -2.0 * gain, gain, -2.0 * cos / (1.0 + alpha), (1.0 - alpha) / (1.0 + alpha)
