@@ -83,10 +83,7 @@ class Compiler:
             if stands[n]:
                 level_of[n], depth[n] = depth[n], depth[n] + 1
                 into[first_of[n] : first_of[n] + node.channels] = came
-                makeup = node.effects.dyn.makeup_db if node.effects.dyn and node.effects.dyn.on else 0.0
-                sounds[own, channels + first_of[n] : channels + first_of[n] + node.channels] = (
-                    np.eye(node.channels) * amplitude(makeup)
-                )
+                sounds[own, channels + first_of[n] : channels + first_of[n] + node.channels] = np.eye(node.channels)
             else:
                 sounds[own] = came
         self._at, self._sounds = at, sounds

@@ -12,15 +12,15 @@ from numpy.typing import NDArray
 from cattailer.core.sound.curves import along, gliding
 from cattailer.engine.block.prepared import Prepared
 from cattailer.engine.block.summing import Summing, changes
+from cattailer.engine.effects.strips import SETTLE_S
 
-SETTLE_S = 0.03
 Floats = NDArray[np.float32]
 Places = NDArray[np.intp]
 
 
 class _Past:
     """A flow that fades. ``rows`` says for each row of the mixes which it was, -1 for none; ``shared`` has for each
-    level (rows there, rows here) of effects that both have."""
+    level (rows there, rows here) of effects that it and the flow after it have."""
 
     def __init__(self, old: Prepared, new: Prepared) -> None:
         effects = any(rack.strips or rack.spaces for rack in new.summing.racks)
@@ -30,7 +30,8 @@ class _Past:
         self.shared: list[tuple[Places, Places]] = []
         for n, rack in enumerate(new.summing.racks):
             if n >= len(old.summing.racks):
-                break
+                rack.take_over(None)
+                continue
             rack.take_over(old.summing.racks[n])
             before = {(i.key, i.channels): i.first for i in old.flow.levels[n].inserts}
             here: list[int] = []
@@ -56,16 +57,16 @@ class _Past:
 class Blending:
     """Belongs to the block path."""
 
-    def __init__(self, rate_hz: int) -> None:
+    def __init__(self, rate_hz: int, first: Prepared) -> None:
         self._pasts: list[_Past] = []
         self._curve = gliding(rate_hz)
-        self._last: Prepared | None = None
+        self._last = first
 
     def note(self, prepared: Prepared) -> None:
         """At a block's beginning: which plan is heard in it."""
         last = self._last
         self._last = prepared
-        if last is None or last is prepared:
+        if last is prepared:
             return
         if prepared.summing is last.summing:
             made = prepared.changes if prepared.base is last else changes(last.flow.matrices, prepared.flow.matrices)
@@ -73,7 +74,6 @@ class Blending:
             return
         self._pasts.append(_Past(last, prepared))
         for past in self._pasts[:-1]:
-            past.shared = []  # what they have in common with the newest is found by the one between
             past.reorder(past.prepared, prepared)
 
     def block(
@@ -95,7 +95,7 @@ class Blending:
         gate(prepared)
         summing.voices(incoming, takes)
         for n in range(max(len(s.racks) for s in chain)):
-            self._level(n, summing, weights, count)
+            self._level(n, chain, weights, count)
         rows = summing.mixes(count)
         for past, weight in zip(reversed(self._pasts), reversed(weights), strict=True):
             old = past.summing.mixes(count)
@@ -110,21 +110,19 @@ class Blending:
         self._pasts = [p for p in self._pasts if p.done < len(self._curve)]
         return rows
 
-    def _level(self, n: int, summing: Summing, weights: list[Floats], count: int) -> None:
-        block = summing.level(n, count) if n < len(summing.racks) else None
-        olds: list[tuple[_Past, Floats]] = []
-        for past, weight in zip(reversed(self._pasts), reversed(weights), strict=True):
-            if n >= len(past.summing.racks):
-                continue
-            old = past.summing.level(n, count)
-            olds.append((past, old))
-            if block is not None and n < len(past.shared) and len(past.shared[n][0]):
-                there, here = past.shared[n]
-                block[here] = old[there] + weight * (block[here] - old[there])
-        if block is not None:
-            summing.racks[n].process(block)
-        for past, old in olds:
-            past.summing.racks[n].process(old)
-            if block is not None and n < len(past.shared):
-                there, here = past.shared[n]
-                old[there] = block[here]
+    def _level(self, n: int, chain: list[Summing], weights: list[Floats], count: int) -> None:
+        """Each flow's effects that the next one has too get what goes from the one to the other, and sound as the next
+        one's do."""
+        blocks = [summing.level(n, count) if n < len(summing.racks) else None for summing in chain]
+        both = [
+            (old, new, *past.shared[n], weight)
+            for past, old, new, weight in zip(self._pasts, blocks[:-1], blocks[1:], weights, strict=True)
+            if old is not None and new is not None
+        ]
+        for old, new, there, here, weight in both:
+            new[here] = old[there] + weight * (new[here] - old[there])
+        for summing, block in zip(chain, blocks, strict=True):
+            if block is not None:
+                summing.racks[n].process(block)
+        for old, new, there, here, _ in reversed(both):
+            old[there] = new[here]

@@ -83,7 +83,6 @@ class BlockPath:
         self.keys = Keyboard(plan.rate_hz)
         self._inside = Inside(self.rows, driver.period)
         self._played = Played(plan.rate_hz, driver.period)
-        self._blending = Blending(plan.rate_hz)
         self._limiter = Limiter(plan.rate_hz)
         self._direct = Direct(driver)
         self._mute = Mute(plan.rate_hz)
@@ -92,6 +91,7 @@ class BlockPath:
         self._probe: Probe | None = None
         self.times = BlockTimes(plan.period, plan.rate_hz)
         self._prepared = prepare(plan, Playback(plan), None, self.round_trip_samples)
+        self._blending = Blending(plan.rate_hz, self._prepared)
         self.transport.loop = plan.loop
         driver.set_preamps(plan.preamps)
         if self.stand_in is not None:

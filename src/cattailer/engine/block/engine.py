@@ -2,11 +2,10 @@
 
 import threading
 from collections import deque
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Sequence
 from typing import Any, Protocol, TypeVar
 
 from cattailer.core.errors import NotNow
-from cattailer.core.mix.effects import Effects
 from cattailer.core.plan import Plan
 from cattailer.core.transport import ROLLING
 from cattailer.engine.block.blockpath import BlockPath
@@ -16,6 +15,7 @@ from cattailer.engine.sources.click import Count
 from cattailer.engine.sources.guide import Tone
 from cattailer.engine.sources.playback import Playback, same_pieces
 from cattailer.engine.sources.probe import Probe
+from cattailer.engine.writing.prints import Prints, printing
 from cattailer.engine.writing.runwriter import RunWriter
 from cattailer.media.disk import REAL, Disk
 
@@ -39,8 +39,7 @@ class Engine(BlockPath):
     def __init__(self, driver: Driver, plan: Plan, disk: Disk = REAL) -> None:
         super().__init__(driver, plan, disk)
         self._going_to: list[int] = []
-        self._moved: deque[tuple[int, Mapping[int, Effects]]] = deque()
-        """From which ring sample on tracks that print had which effects, for as long as the ring holds it."""
+        self.prints = Prints(self.ring, plan.rate_hz, printing(plan))
         self.again = False
         """Whether a capture goes on after a pause."""
         self.courses: deque[Course] = deque()
@@ -76,14 +75,12 @@ class Engine(BlockPath):
             self.stand_in.set_tempo(plan.tempo)
         if self.stand_in is not None and new.heard != old.heard:
             self.stand_in.set_heard(new.heard)
-        effects = {t.id: t.effects for t in plan.tracks if t.prints}
+        printed = printing(plan)
         switched = plan.preamps.phantom != old.plan.preamps.phantom
 
         def swap() -> None:
             self._prepared = new
-            if effects:
-                self._recorder.note(self.ring.written, effects)
-                self._remember(effects)
+            self.prints.note(self.ring.written, printed)
             if not self.capturing:
                 self.transport.loop = plan.loop
                 if self.run is None:
@@ -100,11 +97,6 @@ class Engine(BlockPath):
         if prepared.patterns is not None:
             prepared.patterns.pump(places)
         prepared.playback.pump(places)
-
-    def _remember(self, effects: Mapping[int, Effects]) -> None:
-        self._moved.append((self.ring.written, effects))
-        while len(self._moved) > 1 and self._moved[1][0] < self.ring.oldest:
-            self._moved.popleft()
 
     def look_at(self, positions: list[int]) -> None:
         """Has what sounds there read ahead; until it is called with none."""
@@ -177,18 +169,12 @@ class Engine(BlockPath):
         self.place_run(run, at + self.round_trip_samples, samples)
 
     def add_run(self, run: RunWriter, lead_in: RunWriter | None = None) -> None:
-        """In the block path: it will be captured; what was lost or moved lately it hears of."""
-        for each in (run, lead_in):
-            if each is not None and each.prints is not None:
-                for sample, effects in self._moved:
-                    each.note(sample, effects)
+        """In the block path: it will be captured."""
         self._recorder.ready(run, lead_in)
 
     def go(self, count: Count | None = None) -> None:
         """In the block path: the timeline goes, after the count-in if there is one, and what is there is captured."""
         self.count = self._counting(count)
-        if effects := {t.id: t.effects for t in self.plan.tracks if t.prints}:
-            self._remember(effects)
         self.transport.capture(count.lead if count else 0)
 
     def place_run(self, run: RunWriter, first: int, samples: int | None) -> None:
@@ -264,6 +250,7 @@ class Engine(BlockPath):
 
     def write(self) -> None:
         """The captured sound to its files. Called by a thread that does nothing else, or between blocks."""
+        self.prints.advance()
         self._recorder.write()
 
     def keep(self) -> None:

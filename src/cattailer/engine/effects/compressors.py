@@ -11,8 +11,8 @@ from cattailer.engine.effects.bank import active
 Floats = NDArray[np.float32]
 Doubles = NDArray[np.float64]
 Places = NDArray[np.intp]
-SLOPE = 1
-"""The row of settings that says how much of what is over the threshold goes; 0 where a compressor is off."""
+SLOPE, MAKE_UP = 1, 5
+"""Rows of settings: how much of what is over the threshold goes, and the gain after; 0 and 1 where nothing is done."""
 
 
 class _Detector:
@@ -53,7 +53,7 @@ class _Detector:
 
 
 class Compressors:
-    """``settings`` (5, rows) as ``kernels.compress`` has them, ``filters`` (1, 5, rows) what each row is heard through,
+    """``settings`` (6, rows) as ``kernels.compress`` has them, ``filters`` (1, 5, rows) what each row is heard through,
     ``pairs`` (pairs, 2) rows that are turned down as one.
 
     While settings come in, the compressors that come run beside those that go, for the rows that are moved. They go on
@@ -67,7 +67,7 @@ class Compressors:
         self._unseen = np.ones(0, np.float32)
         self._detector, self._detector_next = (_Detector(filters, pairs, rate_hz, period) for _ in range(2))
         self._moved = self._heard_otherwise = self._none = np.zeros(0, np.intp)
-        self._works = bool(settings[SLOPE].any())
+        self._works = _work(settings)
         self.least = np.ones(rows, np.float32)
         """Each row's lowest gain since somebody looked."""
 
@@ -83,7 +83,7 @@ class Compressors:
             self._detector_next.set(filters)
             self._detector_next.copy(slice(None), self._detector, slice(None))
             self._detector_next.clear(self._heard_otherwise)
-        self._works = bool(self._now[SLOPE].any() or settings[SLOPE].any())
+        self._works = _work(self._now) or _work(settings)
 
     def end(self) -> None:
         """What came in is all there is."""
@@ -91,7 +91,7 @@ class Compressors:
         if len(self._heard_otherwise):
             self._detector, self._detector_next = self._detector_next, self._detector
         self._now, self._moved, self._heard_otherwise = self._next, self._none, self._none
-        self._works = bool(self._now[SLOPE].any())
+        self._works = _work(self._now)
 
     def process(self, sound: Doubles, fed: Doubles, weight: Doubles) -> None:
         """Changes ``sound`` (samples, rows) in place. Of what comes in ``fed`` (samples) is how much it goes by its own
@@ -124,7 +124,7 @@ class Compressors:
             there = np.full(len(self._down), -1)
             there[rows] = others
             self._down_next = other._down_next[np.searchsorted(other._moved, there[self._moved])]
-        self._works = bool(self._now[SLOPE].any() or self._next[SLOPE].any())
+        self._works = _work(self._now) or bool(len(self._moved))
 
     def clear(self, rows: slice) -> None:
         """Nothing was heard of these rows, and nothing is turned down."""
@@ -132,6 +132,10 @@ class Compressors:
         self._down_next[(self._moved >= rows.start) & (self._moved < rows.stop)] = 0.0
         self._detector.clear(rows)
         self._detector_next.clear(rows)
+
+
+def _work(settings: Doubles) -> bool:
+    return bool(settings[SLOPE].any() or (settings[MAKE_UP] != 1.0).any())
 
 
 def _with(settings: Doubles, rows: Places, other: Doubles, others: Places) -> Doubles:

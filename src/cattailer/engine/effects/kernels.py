@@ -11,7 +11,9 @@ from numba import njit
 
 HOLD_S = 0.010
 """So long a compressor's level stays at a peak: half a period of 50 Hz."""
-_TINY = 1e-24
+_TINY = 1e-290
+"""Numbers too small to be normal slow the processor down. This is far below what is left of a sound as float32, so that
+where blocks begin makes no difference to it."""
 _LITTLE_DB = 1e-9
 F = np.float32
 DB_OF_TWO, BIG, _FLOOR = F(20.0 * np.log10(2.0)), F(1 << 23), F(1e-5)
@@ -41,7 +43,6 @@ def equalise(sound, coefficients, state, active):  # type: ignore[no-untyped-def
                 z2[r] = b2[r] * x - a2[r] * y
                 row[r] = y
         for r in range(rows):
-            # Numbers too small to be normal would slow the processor down.
             if abs(z1[r]) < _TINY:
                 z1[r] = 0.0
             if abs(z2[r]) < _TINY:
@@ -107,14 +108,16 @@ def compress(sound, level_db, settings, down, least):  # type: ignore[no-untyped
     The gain computer works in dB, and one branching pole smooths the reduction (D. Giannoulis, M. Massberg,
     J. D. Reiss, "Digital dynamic range compressor design", 2012).
 
-    ``level_db`` (samples, rows) is what it goes by: see ``hold``. ``settings`` (5, rows): threshold in dB, 1 - 1/ratio,
-    half the knee in dB, and the share of its way that the pole does in a sample, up and down. ``down`` (rows) is the
-    reduction in dB and kept from block to block; ``least`` becomes each row's lowest gain.
+    ``level_db`` (samples, rows) is what it goes by: see ``hold``. ``settings`` (6, rows): threshold in dB, 1 - 1/ratio,
+    half the knee in dB, the share of its way that the pole does in a sample, up and down, and the gain that makes up.
+    ``down`` (rows) is the reduction in dB and kept from block to block; ``least`` becomes each row's lowest gain,
+    without what makes up.
     """
     samples, rows = sound.shape
     threshold, slope, half_knee = settings[0].astype(F), settings[1].astype(F), settings[2].astype(F)
     of_knee, attack, release, wanted = F(0.25) / half_knee, settings[3], settings[4], np.empty(rows, np.float32)
-    part, whole, power_bits = np.empty(rows, np.float32), np.empty(rows, np.float32), np.empty(rows, np.int32)
+    make_up, part, whole = settings[5].astype(F), np.empty(rows, np.float32), np.empty(rows, np.float32)
+    power_bits = np.empty(rows, np.int32)
     whole_bits, power = whole.view(np.int32), power_bits.view(np.float32)
     for t in range(samples):
         row, level = sound[t], level_db[t]
@@ -127,8 +130,9 @@ def compress(sound, level_db, settings, down, least):  # type: ignore[no-untyped
             quick, slow = attack[r] * way, release[r] * way
             down[r] += quick if way > 0.0 else slow
         for r in range(rows):
-            # 2 to the power of x: a whole power, and 1 + x q(x) of the rest, exactly 1 where nothing is turned down.
-            x = F(-down[r]) * F(1.0 / DB_OF_TWO)
+            # 2 to the power of x: a whole power, and 1 + x q(x) of the rest, exactly 1 where next to nothing is turned
+            # down; x is never too small to be normal.
+            x = F(_LITTLE_DB - down[r]) * F(1.0 / DB_OF_TWO)
             n = np.floor(x)
             x -= n
             q = F(0.00965219506) + x * (F(0.00126921661) + x * F(0.00020817915))
@@ -138,10 +142,10 @@ def compress(sound, level_db, settings, down, least):  # type: ignore[no-untyped
             power_bits[r] = whole_bits[r] << 23
         for r in range(rows):
             gain = part[r] * power[r]
-            row[r] *= gain
+            row[r] *= gain * make_up[r]
             least[r] = min(least[r], gain)
     for r in range(rows):
-        if down[r] < _LITTLE_DB:
+        if down[r] < _TINY:
             down[r] = 0.0
 
 
@@ -170,5 +174,5 @@ def warm_up() -> None:
     equalise(wide, np.zeros((5, 5, 2)), np.zeros((5, 2, 2)), np.ones(5, np.bool_))
     kept, highest = np.zeros((480, 2), np.float32), np.zeros(2, np.float32)
     hold(wide, level, np.zeros((1, 2), np.intp), kept, highest, np.zeros(1, np.intp))
-    compress(wide, level, np.ones((5, 2)), np.zeros(2), np.ones(2, np.float32))
+    compress(wide, level, np.ones((6, 2)), np.zeros(2), np.ones(2, np.float32))
     limit(np.zeros((2, 16), np.float32), np.ones(1), 0.1, np.ones(1), np.ones(1))

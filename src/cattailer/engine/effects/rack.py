@@ -49,10 +49,12 @@ class Rack:
         if self.strips is not None and settings is not None:
             self.strips.ask(settings)
 
-    def take_over(self, other: "Rack") -> None:
+    def take_over(self, other: "Rack | None") -> None:
         """Goes on where another one is; spaces that both have are from now on this one's alone."""
-        if self.strips is not None and other.strips is not None:
-            self.strips.take_over(other.strips)
+        if self.strips is not None:
+            self.strips.take_over(other.strips if other is not None else None)
+        if other is None:
+            return
         old = {(s.key, s.name, len(s.rows)): s for s in other.spaces}
         for space in self.spaces:
             was = old.get((space.key, space.name, len(space.rows)))

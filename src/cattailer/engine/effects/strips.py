@@ -9,6 +9,7 @@ from cattailer.core.mix.effects import Compressor, Effects
 from cattailer.core.mix.equalising import coefficients, detector
 from cattailer.core.mix.flow import APART, Insert
 from cattailer.core.sound.curves import along, gliding
+from cattailer.core.units import amplitude
 from cattailer.engine.effects import kernels
 from cattailer.engine.effects.bank import Bank
 from cattailer.engine.effects.compressors import Compressors
@@ -18,6 +19,7 @@ Doubles = NDArray[np.float64]
 Places = NDArray[np.intp]
 GLIDE_S, SETTLE_S = 0.06, 0.05
 """So long settings take to come in, and so long before that their filters are fed."""
+_GRAIN = 1e-10
 _NAMES = ("coefficients", "dynamics", "detectors")
 
 
@@ -76,15 +78,31 @@ class Strips:
         self._out = np.zeros(count, np.bool_)
         """Rows that are let through as they come."""
         self._some_out = False
+        self._young: Places | None = None
+        self._age = 0
 
     def ask(self, settings: Settings) -> None:
         """In the block path."""
         self._wanted = settings
 
-    def take_over(self, other: "Strips") -> None:
-        """Goes on where the same inserts of another bank are: with their state, from what they are set to."""
+    def take_over(self, other: "Strips | None") -> None:
+        """Where the same inserts of another bank are it goes on with their state, from what they are set to. The others
+        begin: what they get is faded in."""
+        new, old = self._same(other)
+        self._young, self._age = np.setdiff1d(np.arange(len(self.rows)), new), 0
+        if other is None or not len(new):
+            return
+        self._equaliser.take_over(new, other._equaliser, old)
+        self._compressors.take_over(new, other._compressors, old)
+        asked, self._now = self._now, self._now.with_rows(new, other._now, old)
+        self._wanted = asked
+        if other._next is not None:
+            self._next, self._done = self._now.with_rows(new, other._next, old), other._done
+
+    def _same(self, other: "Strips | None") -> tuple[Places, Places]:
+        """Places of rows that another bank has too, here and there."""
         before, at = {}, 0
-        for insert in other.inserts:
+        for insert in other.inserts if other is not None else ():
             before[insert.key, insert.channels] = at
             at += insert.channels
         here: list[int] = []
@@ -97,15 +115,7 @@ class Strips:
                 here += range(at, at + insert.channels)
                 there += range(was, was + insert.channels)
             at += insert.channels
-        if not here:
-            return
-        new, old = np.array(here, np.intp), np.array(there, np.intp)
-        self._equaliser.take_over(new, other._equaliser, old)
-        self._compressors.take_over(new, other._compressors, old)
-        asked, self._now = self._now, self._now.with_rows(new, other._now, old)
-        self._wanted = asked
-        if other._next is not None:
-            self._next, self._done = self._now.with_rows(new, other._next, old), other._done
+        return np.array(here, np.intp), np.array(there, np.intp)
 
     def let_out(self, rows: Sequence[int]) -> list[str]:
         """From the next block on the inserts of these rows of the level let everything through; the others go on. The
@@ -135,14 +145,24 @@ class Strips:
 
     def process(self, block: Floats) -> None:
         """Changes the rows of a level, (rows of the level, samples), in place."""
+        done, count = 0, block.shape[1]
+        while done < count:
+            if self._wanted is not None and self._next is None:
+                self._begin()
+            left = count - done if self._next is None else min(count - done, len(self._curve) - self._done)
+            self._process(block[:, done : done + left])
+            done += left
+
+    def _process(self, block: Floats) -> None:
+        """Up to where settings have come in, so that it makes no difference where blocks begin."""
         count = block.shape[1]
         sound, own = self._sound[:count], self._own
         np.copyto(sound, block[own].T)
         if self._some_out:
             let_through = sound[:, self._out]
             sound[:, self._out] = 0.0
-        if self._wanted is not None and self._next is None:
-            self._begin()
+        if self._young is not None:
+            self._feed_young(sound)
         coming, fed, weight = self._next, self._unmoved[:count], self._unmoved[:count]
         if coming is not None:
             fed = along(self._feed, self._done + len(self._feed), count).astype(np.float64)
@@ -153,9 +173,19 @@ class Strips:
             self._done += count
             if self._done >= len(self._curve):
                 self._end(coming)
+        # What is next to nothing becomes nothing: as float32 it would slow down all that comes after.
+        sound += _GRAIN
+        sound -= _GRAIN
         if self._some_out:
             sound[:, self._out] = let_through
         block[own] = sound.T
+
+    def _feed_young(self, sound: Doubles) -> None:
+        assert self._young is not None
+        sound[:, self._young] *= along(self._feed, self._age, len(sound))[:, None]
+        self._age += len(sound)
+        if self._age >= len(self._feed):
+            self._young = None
 
     def _begin(self) -> None:
         coming, self._wanted = self._wanted, None
@@ -173,11 +203,11 @@ class Strips:
 
 
 def _dynamics(effects: Effects, rate_hz: int) -> Doubles:
-    """Threshold in dB, 1 - 1/ratio, half the knee in dB, and the share of its way that the pole of a compressor does in
-    a sample, up and down, so that it has gone 63 % of it in that time; the second is 0 where it is off."""
-    dyn = effects.dyn or Compressor(on=False)
+    """What ``kernels.compress`` is set to. The pole goes 63 % of its way in the time that is asked for."""
+    dyn = effects.dyn if effects.dyn and effects.dyn.on else Compressor(ratio=1.0)
     attack, release = (1.0 - np.exp(-1000.0 / (ms * rate_hz)) for ms in (dyn.attack_ms, dyn.release_ms))
-    return np.array([dyn.threshold_db, (1.0 - 1.0 / dyn.ratio) * dyn.on, max(0.5 * dyn.knee_db, 1e-3), attack, release])
+    half_knee_db, make_up = max(0.5 * dyn.knee_db, 1e-3), amplitude(dyn.makeup_db)
+    return np.array([dyn.threshold_db, 1.0 - 1.0 / dyn.ratio, half_knee_db, attack, release, make_up])
 
 
 def _pairs(inserts: Sequence[Insert]) -> NDArray[np.intp]:

@@ -10,7 +10,7 @@ from pathlib import Path
 from cattailer.engine.block.engine import Engine
 from cattailer.engine.messages.telemetry import Telemetry
 from cattailer.engine.sources.click import Count
-from cattailer.engine.writing.prints import Prints
+from cattailer.engine.writing.prints import RunPrints, printing
 from cattailer.engine.writing.runwriter import RunWriter
 from cattailer.media import journal
 from cattailer.media.runheader import Named, following
@@ -66,15 +66,15 @@ def make_following(
     raise FileExistsError(errno.EEXIST, "every number is taken")
 
 
-def _prints(engine: Engine, run: RunWriter, tell: Callable[[Telemetry], None]) -> Prints | None:
-    effects = {t.id: t.effects for t in engine.plan.tracks}
-    tracks = {
-        f.file.track: (f.file.name, f.rows, effects[f.file.track])
-        for f in run.files.tracks if f.file.prints and f.file.track in effects
-    }
-    if not tracks:
+def _prints(engine: Engine, run: RunWriter, tell: Callable[[Telemetry], None]) -> RunPrints | None:
+    known = printing(engine.plan)
+    files = {f.file.track: f for f in run.files.tracks if f.file.prints and f.file.track in known}
+    if not files:
         return None
-    return Prints(tracks, engine.plan.rate_hz, lambda m: tell({"topic": "event", "kind": "effect", "message": m}))
+    return RunPrints(
+        engine.prints, engine.ring, {id_: known[id_] for id_ in files}, {id_: f.rows for id_, f in files.items()},
+        lambda m: tell({"topic": "event", "kind": "effect", "message": m}),
+    )
 
 
 def make_lead_in(engine: Engine, run: RunWriter, samples: int) -> RunWriter:

@@ -1,9 +1,7 @@
 """What an engine captures at the moment, what is counted in before it, and what is still being closed."""
 
 from collections import deque
-from collections.abc import Mapping
 
-from cattailer.core.mix.effects import Effects
 from cattailer.engine.writing.runkeeper import RunKeeper
 from cattailer.engine.writing.runwriter import RunWriter
 
@@ -72,12 +70,6 @@ class Recorder:
         for kept in list(self._kept):
             if not kept.run.ended:
                 kept.run.lost(sample, samples, load)
-
-    def note(self, sample: int, effects: Mapping[int, Effects]) -> None:
-        """From ring sample ``sample`` on tracks have these effects, for those that print them."""
-        for kept in list(self._kept):
-            if not kept.run.ended:
-                kept.run.note(sample, effects)
 
     def finish(self, sample: int) -> RunWriter | None:
         """What is captured ends there; it is written and closed while the next may begin. What would only begin later

@@ -8,17 +8,16 @@ import errno
 import threading
 import zlib
 from collections import deque
-from collections.abc import Callable, Collection, Mapping
+from collections.abc import Callable, Collection
 from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
 
-from cattailer.core.mix.effects import Effects
 from cattailer.core.sound.meters import MOST_CLIPS, BlockMeter
 from cattailer.engine.block.ring import Ring
 from cattailer.engine.messages.telemetry import Telemetry
-from cattailer.engine.writing.prints import Prints
+from cattailer.engine.writing.prints import RunPrints
 from cattailer.engine.writing.runfiles import RunFiles
 from cattailer.media import journal, overview, pcm
 from cattailer.media.disk import REAL, Disk
@@ -56,7 +55,7 @@ class RunWriter:
         self.dropouts: list[journal.Dropout] = []
         self.fallback: Path | None = None
         """Where it goes on if this disk fails."""
-        self.prints: Prints | None = None
+        self.prints: RunPrints | None = None
         """Set before the run begins, where tracks print their effects."""
         self.writing = threading.Lock()
         """Held while appending; never by the block path."""
@@ -83,11 +82,6 @@ class RunWriter:
     def begin(self, sample: int) -> None:
         """The run's first sample is ring sample ``sample`` (perhaps still to come)."""
         self.first = sample
-
-    def note(self, sample: int, effects: Mapping[int, Effects]) -> None:
-        """From ring sample ``sample`` on tracks have these effects."""
-        if self.prints is not None:
-            self.prints.note(sample, effects)
 
     def finish(self, sample: int) -> None:
         """The run ends before ring sample ``sample``, or where it was to end, if that is earlier."""
@@ -160,7 +154,8 @@ class RunWriter:
     def _write_some(self) -> bool:
         assert self.first is not None
         at = self.first + self.frames
-        until = min(self._ring.written, at + MOST_AT_ONCE, *(n for n in (self.stop, self.held) if n is not None))
+        known = self._ring.written if self.prints is None else self.prints.known
+        until = min(known, at + MOST_AT_ONCE, *(n for n in (self.stop, self.held) if n is not None))
         if until <= at:
             return False
         block = None if at < self._gap_until else self._ring.read(at, until, self._inputs)
@@ -168,19 +163,9 @@ class RunWriter:
             until = min(until, self._skip_to(at))
             block = np.zeros((len(self._inputs), until - at), np.float32)
         elif self.prints is not None:
-            block = self._printed(self.prints, block, at)
+            self.prints.process(block, at)
         self._append(block)
         return True
-
-    def _printed(self, prints: Prints, block: NDArray[np.float32], at: int) -> NDArray[np.float32]:
-        """Before the first block the effects hear what came before it."""
-        if at == self.first:
-            before = self._ring.read(max(at - prints.settle_samples, self._ring.oldest), at, self._inputs)
-            if before is not None:
-                prints.process(before.copy(), at - before.shape[1])
-        made = block.copy()
-        prints.process(made, at)
-        return made
 
     def _skip_to(self, at: int) -> int:
         """Where the ring holds sound again, when the disk was slower than the ring is long: until there it is lost."""
