@@ -6,6 +6,7 @@ usage: python bench/effects.py [compressor | equaliser | limiter]
 
 import sys
 from collections.abc import Callable
+from dataclasses import replace
 from itertools import product
 from typing import Any
 
@@ -18,9 +19,11 @@ from cattailer.core.mix.effects import Compressor, Effects, Equaliser
 from cattailer.core.mix.equalising import response_db
 from cattailer.core.mix.flow import Insert
 from cattailer.core.units import amplitude, decibels
-from cattailer.engine.block.limiter import RECOVER_S
-from cattailer.engine.effects import kernels
+from cattailer.engine.block.limiter import Limiter
+from cattailer.engine.block.prepared import prepare
 from cattailer.engine.effects.strips import Strips
+from cattailer.engine.sources.playback import Playback
+from cattailer.services.session import demo
 
 RATES = (44_100, 48_000, 96_000)
 PERIOD = 64
@@ -118,11 +121,14 @@ def equaliser(rate_hz: int) -> dict[str, Any]:
 
 
 def limited(sound: Doubles, rate_hz: int, ceiling_db: float) -> Doubles:
-    both = np.repeat(sound.astype(np.float32)[None], 2, axis=0)
-    gain, least, recover = np.ones(1), np.ones(1), float(1.0 - np.exp(-1.0 / (RECOVER_S * rate_hz)))
+    """As a mix is, without what it is late by."""
+    plan = demo.plan(False, period=PERIOD)
+    limit, mixes = Limiter(rate_hz, PERIOD), (replace(plan.mixes[0], limit_dbfs=ceiling_db),)
+    prepared = prepare(replace(plan, rate_hz=rate_hz, mixes=mixes), Playback(plan), None, 0)
+    both = np.repeat(np.pad(sound, (0, limit.delay_samples)).astype(np.float32)[None], 2, axis=0)
     for at in range(0, both.shape[1], PERIOD):
-        kernels.limit(both[:, at : at + PERIOD], np.array([amplitude(ceiling_db)]), recover, gain, least)
-    return np.asarray(both[0], np.float64)
+        limit.apply(both[:, at : at + PERIOD], prepared)
+    return np.asarray(both[0, limit.delay_samples :], np.float64)
 
 
 def limiter(rate_hz: int) -> dict[str, Any]:
@@ -136,6 +142,8 @@ def limiter(rate_hz: int) -> dict[str, Any]:
         "a tone at a quarter of the rate, on samples": quarter,
         "steps": np.where(np.arange(long) // 7 % 2, 0.9, -0.9),
         "clicks": np.where(random.random(long) < 0.002, 1.0, 0.0),
+        "a tone of 10 kHz that is keyed": sine(10_007.0, 0.0, 1.0, rate_hz) * (np.arange(long) // 997 % 2),
+        "full noise in bursts": random.choice([-1.0, 1.0], long) * (np.arange(long) // 1500 % 2),
         "a sweep": np.sin(2 * np.pi * np.cumsum(np.linspace(20, 0.48 * rate_hz, long)) / rate_hz),
     }
     over = {}

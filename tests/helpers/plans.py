@@ -8,6 +8,7 @@ from typing import Any
 
 import numpy as np
 
+from cattailer.core.mix.limiting import look_ahead_samples
 from cattailer.core.plan import SOFTWARE_CHANNELS, MixPlan, Plan, TrackPlan
 from cattailer.core.time.timeline import TempoMap
 from cattailer.engine.block.engine import Engine
@@ -20,6 +21,8 @@ from cattailer.media.disk import REAL, Disk
 from cattailer.processes.interfaces import open_live_room
 from cattailer.services.session import demo
 
+LATE = look_ahead_samples(48_000)
+"""So much later mixes leave than they are summed."""
 LOOP = TrackPlan(99, "Loop", (12,), True, -200.0)
 
 

@@ -10,6 +10,7 @@ from typing import Any
 
 from cattailer.core.mix.cells import Cell
 from cattailer.core.mix.effects import Effects
+from cattailer.core.mix.limiting import TRUE_PEAK
 from cattailer.core.mix.listening import Listen
 from cattailer.core.notes.guide import Guide, guides_of
 from cattailer.core.patch.ends import SOFTWARE
@@ -71,7 +72,8 @@ class MixPlan:
     """``outputs`` are counted from 0: two, or none. The first mix of a plan is the main mix.
 
     A cue mix takes rows after their faders, or before (``after_fader``). ``own`` are the tracks of whoever listens:
-    ``forward_db`` lifts them against the rest. Above ``limit_dbfs`` nothing passes; None lets everything pass.
+    ``forward_db`` lifts them against the rest. Above ``limit_dbfs`` nothing passes, by ``limit_by``; None lets
+    everything pass.
     """
 
     id: int
@@ -82,6 +84,7 @@ class MixPlan:
     own: tuple[int, ...] = ()
     forward_db: float = 0.0
     limit_dbfs: float | None = None
+    limit_by: str = TRUE_PEAK
 
 
 NOTHING = -1

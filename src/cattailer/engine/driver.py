@@ -19,13 +19,14 @@ class Timeline(NamedTuple):
     """What the timeline does from a block on; drivers of real hardware ignore it.
 
     ``passes`` counts the starts, and seeds what the stand-in's players do differently each time. Before the position
-    ``entry`` players are only counted in.
+    ``entry`` players are only counted in. What it plays leaves ``late_samples`` after its block.
     """
 
     rolling: bool
     position: int
     passes: int
     entry: int
+    late_samples: int = 0
 
 
 Process = Callable[[Floats, Floats, int, int], Timeline]

@@ -139,14 +139,14 @@ class LiveRoom:
         if self._loopbacks or self._headphones is not None:
             inputs = self._arriving(inputs, lost)
         said = process(inputs, self._outputs, start, lost)
-        rolling, position, seed, entry = said
+        rolling, position, seed, entry, late = said
         before = self._heard
         expected = before.position + period + lost if before.rolling else position
         changed = (rolling, seed, entry) != (before.rolling, before.passes, before.entry)
         if changed or (rolling and position != expected):
             # A loop begins again in the middle of a block; players hear it where it did.
             back = position - entry if 0 < position - entry < period else 0
-            self.place.timeline(start + self.round_trip_samples - back, rolling, position - back, seed, entry)
+            self.place.timeline(start + self.round_trip_samples + late - back, rolling, position - back, seed, entry)
         self._heard = said
         if self.listener is not None:
             self.listener(self.ears.sounds(inputs, self._outputs, self.round_trip_samples))

@@ -113,7 +113,7 @@ def hear(plan: Plan, mix: str | None, output: int | None, seconds: float, out: P
     writer.write(sound)
     writer.close()
     late = {
-        t.name: Late(room.profile.direct_samples if plan.direct else None, engine.round_trip_samples)
+        t.name: Late(room.profile.direct_samples if plan.direct else None, engine.late_samples)
         for t in plan.tracks if any(0 <= i < plan.inputs for i in t.inputs)
     }
     return Heard(plan.rate_hz, name, out, sound.shape[1], late)

@@ -27,7 +27,7 @@ def test_what_is_captured_is_what_the_converters_said(tmp_path: Path) -> None:
     run_for(engine, 96000)
     story = finish(engine, run)
     arrived = np.concatenate(seen, axis=1)
-    first = 1280 + engine.driver.latency.round_trip_samples
+    first = 1280 + engine.late_samples
     for track in plan.tracks:
         expected = arrived[track.inputs[0], first : first + story.samples]
         assert np.array_equal(sound(tmp_path, track.name.replace(" ", "-"))[0], expected)

@@ -10,7 +10,7 @@ import pytest
 from cattailer.core.plan import NOTHING, SOFTWARE_CHANNELS, GroupPlan, MixPlan, TrackPlan
 from cattailer.core.takes.pieces import Piece
 from cattailer.core.time.timeline import Meter, Tempo, TempoMap
-from tests.helpers.plans import begin, finish, plan_of, player, run_for, sound, start
+from tests.helpers.plans import LATE, begin, finish, plan_of, player, run_for, sound, start
 
 BEAT, BASS = 16, 18
 TAP = 16 + SOFTWARE_CHANNELS
@@ -102,8 +102,8 @@ def test_mixes_go_to_their_outputs_and_browsers_hear_the_main_mix() -> None:
     engine.process = watch  # type: ignore[method-assign]
     run_for(engine, 48000)
     inputs, outputs = (np.concatenate([s[n] for s in seen], axis=1) for n in (0, 1))
-    assert np.allclose(outputs[2], np.clip(inputs[2], -1, 1), atol=1e-6)
-    assert np.allclose(outputs[6], np.clip(inputs[5], -1, 1), atol=1e-6)
+    assert np.allclose(outputs[2, LATE:], np.clip(inputs[2, :-LATE], -1, 1), atol=1e-6)
+    assert np.allclose(outputs[6, LATE:], np.clip(inputs[5, :-LATE], -1, 1), atol=1e-6)
     assert not outputs[[0, 1, 4, 5, 8, 9, 10, 11]].any()
     mix = engine.mix_of(0, 0, 48000)
     assert mix is not None
@@ -126,7 +126,7 @@ def test_monitors_are_silent_while_48_v_settles_and_inputs_are_not() -> None:
     assert not mix[:, 144 : 72_000 - 128].any()
     assert mix[:, 72_128:].any()
     back = 72_000 + 2400
-    straight = heard[2, back : back + 5000] * np.float32(np.sqrt(0.5) * 10 ** (-6 / 20))
+    straight = heard[2, back - LATE : back - LATE + 5000] * np.float32(np.sqrt(0.5) * 10 ** (-6 / 20))
     assert np.abs(mix[0, back : back + 5000] - straight).max() < 1e-6
     assert heard[2, :72_000].any()
     assert not engine.muted

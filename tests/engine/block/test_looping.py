@@ -14,7 +14,7 @@ from cattailer.engine.block.transport import Transport
 from cattailer.engine.offline import run_inline
 from cattailer.media import bwf
 from cattailer.services.session import demo
-from tests.helpers.plans import LOOP, ORIGIN, opened, plan_of, run_for, sound, start
+from tests.helpers.plans import LATE, LOOP, ORIGIN, opened, plan_of, run_for, sound, start
 
 
 def rolled(plan: Plan, first: int) -> tuple[np.ndarray, int]:
@@ -25,8 +25,8 @@ def rolled(plan: Plan, first: int) -> tuple[np.ndarray, int]:
     run_for(engine, 4096)
     began = engine.sample
     engine.soon(engine.roll)
-    run_for(engine, 130_000)
-    heard = engine.mix_of(0, began, began + 130_000)
+    run_for(engine, 130_000 + LATE)
+    heard = engine.mix_of(0, began + LATE, began + LATE + 130_000)
     assert heard is not None
     return heard, engine.transport.passes
 

@@ -14,7 +14,7 @@ from cattailer.core.plan import GroupPlan, MixPlan, Plan, ReturnPlan, TrackPlan
 from cattailer.core.takes.pieces import Piece
 from cattailer.engine.block.engine import Engine
 from cattailer.media import bwf
-from tests.helpers.plans import ORIGIN, Nobody, plan_of
+from tests.helpers.plans import LATE, ORIGIN, Nobody, plan_of
 from tests.helpers.summed import Summed
 
 PERIOD, BLOCKS = 64, 12
@@ -70,9 +70,10 @@ def run(plan: Plan, inputs: np.ndarray, rolling: bool) -> list[np.ndarray]:
     if rolling:
         engine.transport.roll()
     outputs = np.zeros((plan.outputs, PERIOD), np.float32)
+    inputs = np.pad(inputs, ((0, 0), (0, PERIOD * -(-LATE // PERIOD))))
     for at in range(0, inputs.shape[1], PERIOD):
         engine.process(inputs[:, at : at + PERIOD], outputs, at, 0)
-    made = [engine.mix_of(n, 0, inputs.shape[1]) for n in range(len(plan.mixes))]
+    made = [engine.mix_of(n, LATE, inputs.shape[1] - PERIOD * -(-LATE // PERIOD) + LATE) for n in range(len(plan.mixes))]
     assert all(m is not None for m in made)
     return made  # type: ignore[return-value]
 

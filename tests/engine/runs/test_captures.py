@@ -110,7 +110,7 @@ def test_several_punches_by_hand_in_one_roll(tmp_path: Path) -> None:
         assert made is engine.courses[-1]
     engine.soon(engine.stop)
     settle(engine)
-    trip = engine.round_trip_samples
+    trip = engine.late_samples
     for n, place in enumerate(places):
         (run,) = stories(tmp_path / str(n))
         sound, before, after = held(run), held(run, "head"), held(run, "tail")
@@ -162,7 +162,7 @@ def test_a_dropout_at_a_seam_is_marked_in_both_passes(tmp_path: Path) -> None:
     engine = ramp(losses={200: 2_000})  # samples 25600 to 27600 never come
     capture(engine, tmp_path, Course(start=0, until=26_000, loops=True, passes=3))
     settle(engine)
-    trip = engine.round_trip_samples
+    trip = engine.late_samples
     runs = stories(tmp_path)
     assert [r.samples for r in runs] == [26_000] * 3
     assert [(d.offset, d.samples) for d in runs[0].dropouts] == [(25_600 - trip, 26_000 - 25_600 + trip)]

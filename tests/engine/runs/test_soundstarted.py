@@ -52,7 +52,7 @@ def test_what_is_played_later_comes_in_where_it_belongs(tmp_path: Path) -> None:
     engine = ramp(shape=bursts((first, first + 200_000)))
     capture(engine, tmp_path, Course(begin=SOUND, threshold=0.1, before=1_000))
     run_for(engine, 100_000)
-    assert engine.transport.position - engine.ring.written == engine.round_trip_samples - (first - 1_000)
+    assert engine.transport.position - engine.ring.written == engine.late_samples - (first - 1_000)
     engine.soon(engine.stop)
     settle(engine)
 

@@ -18,7 +18,7 @@ from cattailer.engine.block.engine import Engine
 from cattailer.engine.effects.strips import Strips
 from cattailer.engine.runs.making import make_run
 from cattailer.media import journal, wavfile
-from tests.helpers.plans import Nobody, plan_of
+from tests.helpers.plans import LATE, Nobody, plan_of
 
 RATE = 48_000
 STRIP = Effects(Equaliser(cut_hz=80.0, one_hz=900.0, one_db=6.0), Compressor(threshold_db=-30.0, ratio=4.0, makeup_db=5.0))
@@ -51,7 +51,7 @@ def captured(
     run = make_run(engine, out, "run", header_of(plan))
     if at_once is not None:
         engine.soon(engine.set_plan(at_once))
-    first = begins // period * period - back if back else begins // period * period + engine.round_trip_samples
+    first = begins // period * period - back if back else begins // period * period + engine.late_samples
     for at in range(0, long - period + 1, period):
         inputs = np.zeros((plan.inputs, period), np.float32)
         inputs[0] = noise[0, at : at + period]
@@ -69,7 +69,7 @@ def captured(
         engine.process(np.zeros((plan.inputs, period), np.float32), outputs, 0, 0)
         engine.pump()
     files_read = [wavfile.read(wavfile.inspect(out / f"{name}.wav"))[0] for name in ("A", "B")]
-    sound = np.concatenate(heard)[first : first + len(files_read[0])]
+    sound = np.concatenate(heard)[first + LATE : first + LATE + len(files_read[0])]
     return sound, files_read[0][: len(sound)], files_read[1][: len(sound)], engine
 
 
@@ -134,7 +134,7 @@ def test_printed_takes_do_not_go_through_the_effects_again(tmp_path: Path) -> No
             engine.process(np.zeros((plan.inputs, 128), np.float32), outputs, 0, 0)
             engine.read_ahead()
             got.append(outputs[2].copy())
-        return np.concatenate(got) * np.sqrt(2.0)
+        return np.concatenate(got)[LATE:] * np.sqrt(2.0)
 
     both = played(with_effects, without)
     inner = slice(2000, RATE - 2000)

@@ -83,14 +83,14 @@ class BlockPath:
         self.keys = Keyboard(plan.rate_hz)
         self._inside = Inside(self.rows, driver.period)
         self._played = Played(plan.rate_hz, driver.period)
-        self._limiter = Limiter(plan.rate_hz)
+        self._limiter = Limiter(plan.rate_hz, driver.period)
         self._direct = Direct(driver)
         self._mute = Mute(plan.rate_hz)
         self._straight_from = 0
         self._correction = plan.correction_samples
         self._probe: Probe | None = None
         self.times = BlockTimes(plan.period, plan.rate_hz)
-        self._prepared = prepare(plan, Playback(plan), None, self.round_trip_samples)
+        self._prepared = prepare(plan, Playback(plan), None, self.late_samples)
         self._blending = Blending(plan.rate_hz, self._prepared)
         self.transport.loop = plan.loop
         driver.set_preamps(plan.preamps)
@@ -106,6 +106,12 @@ class BlockPath:
     def round_trip_samples(self) -> int:
         """What the driver claims, corrected by what was measured."""
         return max(0, self.driver.latency.round_trip_samples + self._correction)
+
+    @property
+    def late_samples(self) -> int:
+        """So much later than the timeline comes in what is played to it: the round trip, and by what mixes are delayed
+        in here."""
+        return self.round_trip_samples + self._limiter.delay_samples
 
     @property
     def dropouts(self) -> int:
@@ -195,15 +201,15 @@ class BlockPath:
         mixes, feeders = rows[: prepared.mixes], rows[prepared.mixes :]
         if prepared.keeps:
             software = self._played.software[:, :count]
-            self.ring.write(self._inside.words(prepared, inputs, software, feeders, self.round_trip_samples))
+            self.ring.write(self._inside.words(prepared, inputs, software, feeders, self.late_samples))
         else:
             self.ring.write(inputs)
         if moves(state):
             transport.advance(stretches)
             self.rolled = self.ring.written, transport.position
         self._played.went_on(count, prepared, transport.state, transport.position)
-        _clip(mixes)
         self._limiter.apply(mixes, prepared)
+        _clip(mixes)
         self._mute.apply(mixes, self.ring.written - count)
         np.matmul(prepared.outputs, mixes, out=outputs)
         _clip(outputs)
@@ -214,7 +220,7 @@ class BlockPath:
         if self._frame_left <= 0:
             self._frame_left += self._frame_samples
             self.frames.append((time.time(), state, position, self.ring.written))
-        return Timeline(moves(state), position, passes, entry)
+        return Timeline(moves(state), position, passes, entry, self._limiter.delay_samples)
 
     def _sum(self, prepared: Prepared, inputs: Floats, stretches: list[tuple[int, int, int]]) -> Floats:
         """What mixes and feeders sound in a block."""
@@ -254,7 +260,7 @@ class BlockPath:
         load, transport, prepared = self.times.recent_load(), self.transport, self._prepared
         self.drops.append(Dropout(time.time(), transport.state, transport.position, lost, self.plan.period, load))
         silent = max(0, lost - MOST_MADE_UP_S * self.plan.rate_hz) if prepared.keeps else lost
-        hole = lost + (self.round_trip_samples if silent and prepared.keeps else 0)
+        hole = lost + (self.late_samples if silent and prepared.keeps else 0)
         self._recorder.lost(self.ring.written, hole, load)
         self.holes.append((self.ring.written, hole, load))
         self.mixes.write_silence(lost)
@@ -282,7 +288,7 @@ class BlockPath:
                 feeders = nothing[:0, :count]
             software = self._played.software[:, :count]
             self.ring.write(
-                self._inside.words(prepared, nothing[:, :count], software, feeders, self.round_trip_samples)
+                self._inside.words(prepared, nothing[:, :count], software, feeders, self.late_samples)
             )
             if transport.moving:
                 transport.advance(stretches)

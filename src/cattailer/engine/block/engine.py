@@ -65,7 +65,7 @@ class Engine(BlockPath):
         """Prepares a plan for the same hardware off the block path; the answer swaps it in."""
         old = self._prepared
         same = same_pieces(old.playback, plan.pieces) and plan.same_rows(old.plan)
-        new = prepare(plan, old.playback if same else Playback(plan, old.playback), old, self.round_trip_samples)
+        new = prepare(plan, old.playback if same else Playback(plan, old.playback), old, self.late_samples)
         other = plan.session != old.plan.session
         with self._looking:
             self._read_around(new, [0] if other else [*self.places(), *([plan.loop[0]] if plan.loop else [])])
@@ -158,15 +158,16 @@ class Engine(BlockPath):
     ) -> None:
         """In the block path: captures from the run's start position on, for ``samples`` if given.
 
-        Hardware inputs arrive one round trip late. When the timeline rolls already it is a little
-        past that position, and the ring still holds what belongs there. What is counted in goes to ``lead_in``.
+        Hardware inputs arrive one round trip late, and what mixes are delayed in here. When the timeline rolls already
+        it is a little past that position, and the ring still holds what belongs there. What is counted in goes to
+        ``lead_in``.
         """
         if self.transport.position != run.header.start and not self.transport.moving:
             raise NotNow("The position was moved just now, so nothing was captured. Press Capture again.")
         self.add_run(run, lead_in)
         self.go(count)
         at = self.ring.written + run.header.start - self.transport.position
-        self.place_run(run, at + self.round_trip_samples, samples)
+        self.place_run(run, at + self.late_samples, samples)
 
     def add_run(self, run: RunWriter, lead_in: RunWriter | None = None) -> None:
         """In the block path: it will be captured."""
@@ -224,7 +225,7 @@ class Engine(BlockPath):
         self.transport.loop = self.plan.loop
 
     def _finish(self, pressed: int | None) -> RunWriter | None:
-        sample = self.ring.written - self.since(pressed) + self.round_trip_samples
+        sample = self.ring.written - self.since(pressed) + self.late_samples
         self.more = self.again = self.falls_back = False
         for course in self.courses:
             course.finish(sample)

@@ -16,7 +16,7 @@ class Inside:
         self._table = np.zeros((rows, period), np.float32)
 
     def words(
-        self, prepared: Prepared, inputs: Floats, software: Floats, feeders: Floats, round_trip_samples: int
+        self, prepared: Prepared, inputs: Floats, software: Floats, feeders: Floats, late_samples: int
     ) -> Floats:
         """Inputs, software sources and feeders as they go into the ring, so that all can be captured. ``feeders`` are
         rows of the mixes: first what came in live, then what was made inside.
@@ -29,7 +29,7 @@ class Inside:
         fresh[:SOFTWARE_CHANNELS] = software
         fresh[SOFTWARE_CHANNELS:] = feeders[live:]
         prepared.inside.write(fresh)
-        late = prepared.inside.written - round_trip_samples
+        late = prepared.inside.written - late_samples
         waited = prepared.inside.read(late - count, late, slice(0, prepared.keeps))
         words = self._table[: len(inputs) + prepared.keeps, :count]
         words[len(inputs) :] = 0.0 if waited is None else waited

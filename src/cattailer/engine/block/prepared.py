@@ -5,13 +5,14 @@ import numpy as np
 from cattailer.core.mix.compiling import Compiler, compile_flow
 from cattailer.core.mix.flow import Flow, gates, is_inside
 from cattailer.core.mix.hearing import heard_at
+from cattailer.core.mix.limiting import TRUE_PEAK
 from cattailer.core.mix.listening import DIRECT
 from cattailer.core.plan import SOFTWARE_CHANNELS, Plan
 from cattailer.core.transport import STATES
+from cattailer.core.units import amplitude
 from cattailer.engine.block.lying import Lying
 from cattailer.engine.block.ring import Ring
 from cattailer.engine.block.summing import Summing, changes
-from cattailer.engine.effects import kernels
 from cattailer.engine.sources.click import Click
 from cattailer.engine.sources.guide import GuideNotes
 from cattailer.engine.sources.patterns import PatternPlayer
@@ -53,15 +54,14 @@ class Prepared:
             for side, output in enumerate(mix.outputs):
                 self.outputs[output, 2 * n + side] = 1.0
         self.ceilings = np.array([
-            NO_LIMIT if m.limit_dbfs is None else 10.0 ** (m.limit_dbfs / 20.0) for m in plan.mixes
-        ])
-        if (self.ceilings < NO_LIMIT).any():
-            kernels.warm_up()
+            NO_LIMIT if m.limit_dbfs is None else amplitude(m.limit_dbfs) for m in plan.mixes
+        ], np.float32)
+        self.true_peak = np.array([m.limit_dbfs is not None and m.limit_by == TRUE_PEAK for m in plan.mixes])
         self.heard = heard_at(plan, self.flow, self.direct)
         self.keeps = SOFTWARE_CHANNELS + self.feeders if patterns or plan.feeders else 0
 
 
-def prepare(plan: Plan, playback: Playback, old: Prepared | None, round_trip_samples: int) -> Prepared:
+def prepare(plan: Plan, playback: Playback, old: Prepared | None, late_samples: int) -> Prepared:
     """Keeps the pattern player, the click, what sums and what waits on its way to the ring where nothing about them
     changed."""
     patterns = click = None
@@ -79,7 +79,7 @@ def prepare(plan: Plan, playback: Playback, old: Prepared | None, round_trip_sam
     if old is not None and old.plan.feeders == plan.feeders:
         inside = old.inside
     else:
-        inside = Ring(SOFTWARE_CHANNELS + 2 * len(plan.feeders), round_trip_samples + 4 * 8192)
+        inside = Ring(SOFTWARE_CHANNELS + 2 * len(plan.feeders), late_samples + 4 * 8192)
         inside.write_silence(inside.size)
     prepared = Prepared(plan, playback, patterns, click, guides, inside, old)
     if old is not None:

@@ -116,7 +116,7 @@ class Telemetry:
         if run is None or run.first is None:
             return ""
         left, number = engine.transport.left, run.header.pass_number
-        there = clock_text(max(0, engine.ring.written - engine.round_trip_samples - run.first), rate)[:-4]
+        there = clock_text(max(0, engine.ring.written - engine.late_samples - run.first), rate)[:-4]
         if engine.more or number > 1:
             return f"pass {number} · {there}"
         return there if left is None else f"{there} · {clock_text(max(0, left), rate)[:-4]} left"

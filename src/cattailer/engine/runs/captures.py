@@ -234,7 +234,7 @@ class Captures:
             raise NotNow(MOVED)
         if not self.moving and self.course.start is None and transport.position != self.start:
             raise NotNow(MOVED)
-        self._trip = engine.round_trip_samples
+        self._trip = engine.late_samples
         engine.courses.append(self)
         engine.falls_back = self.making.fallback is not None
         engine.add_run(self.runs[-1], self._before)

@@ -33,7 +33,7 @@ def held(engine: Engine) -> Held:
         return Held(first, stop, max(0, engine.transport.position))
     sample, position = rolled
     # What arrives at a sample was played one round trip before.
-    start = position - engine.round_trip_samples - (sample - first)
+    start = position - engine.late_samples - (sample - first)
     lead = max(0, -start)
     if stop - first - lead < LEAST_S * rate:  # it began to roll a moment ago
         return Held(first, stop, max(0, engine.transport.position))
