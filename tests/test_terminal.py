@@ -64,7 +64,7 @@ def test_the_terminal_writes_what_an_ear_gets(tmp_path: Path) -> None:
     done = run_here(*arguments, home=tmp_path)
     told = json.loads(done.stdout)
     assert (told["rate"], told["mix"], told["samples"]) == (48000, "Cue narrator", 72000)
-    assert told["late_samples"]["Narrator"] == {"direct": 44, "through": 332}
+    assert told["late_samples"]["Narrator"] == {"direct": 44, "through": 380}
     sound, rate = soundfile.read(out)
     assert (sound.shape, rate) == ((72000, 2), 48000)
     assert abs(sound).max() > 0.01

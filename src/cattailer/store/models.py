@@ -9,6 +9,7 @@ from sqlalchemy.dialects.postgresql import ARRAY
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 from sqlalchemy.types import Float, Integer, Text
 
+from cattailer.core.mix.limiting import TRUE_PEAK
 from cattailer.core.mix.listening import AUTO, CHANNEL, THROUGH
 from cattailer.core.naming import DEFAULT_PATTERN
 from cattailer.store.base import Base, now
@@ -181,6 +182,7 @@ class Mix(Base):
     own: Mapped[list[int]] = mapped_column(ARRAY(Integer), default=list)
     forward_db: Mapped[float] = mapped_column(default=0.0)
     limit_dbfs: Mapped[float | None]
+    limit_by: Mapped[str] = mapped_column(default=TRUE_PEAK)
 
 
 class Route(Base):
@@ -202,12 +204,10 @@ class Route(Base):
 
 class Run(Base):
     """One pass that was captured; ``roll`` is the uuid of the first that the same press of Capture made, and
-    ``pass_number`` counts them. ``uuid`` is the one in the journal, as are the buffer and the round trip.
-    ``rating`` is "good", "maybe", "no" or empty; ``verified`` empty until its files were read again, then "yes" or
-    what is wrong; ``over`` what becomes of what lay there, see ``core.takes.over``; ``waved`` what the ready check
-    had found; ``goes_on`` where it begins with the sample after the last one of the pass before; ``folded`` where
-    it was folded away on the comp sheet; ``copied`` "yes" once its second copy is whole, or what is wrong with
-    that."""
+    ``pass_number`` counts them. ``uuid`` is the one in the journal, as are the buffer and the round trip. ``rating`` is
+    "good", "maybe", "no" or empty; ``verified`` empty until its files were read again, then "yes" or what is wrong, as
+    ``copied`` is of its second copy; ``over`` what becomes of what was there, see ``core.takes.over``; ``waved`` what
+    the ready check had found; ``goes_on`` where it begins right after the pass before; ``folded`` on the comp sheet."""
 
     __tablename__ = "runs"
     __table_args__ = (UniqueConstraint("session_id", "number"),)

@@ -7,11 +7,13 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from cattailer.core.plan import TrackPlan
+from cattailer.core.mix.limiting import SAMPLES, TRUE_PEAK
+from cattailer.core.plan import Plan, TrackPlan
 from cattailer.core.sound import probe
 from cattailer.core.time.clicking import ClickSettings
 from cattailer.core.time.timeline import TempoMap
 from cattailer.engine.block.engine import Engine
+from cattailer.engine.sources.click import Click
 from cattailer.engine.sources.probe import Probe
 from cattailer.liveroom.clock import VirtualClock
 from cattailer.media import profile_toml, wavfile
@@ -58,6 +60,30 @@ def test_measure_use_and_capture_an_overdub_of_the_click(tmp_path: Path, rate: i
         around = captured[max(0, beat.sample - 600) : beat.sample + 600]
         onset = int(np.argmax(around > 0.5 * around.max())) + max(0, beat.sample - 600)
         assert abs(onset - beat.sample) <= 1
+
+
+def limited(plan: Plan, how: str) -> Plan:
+    mix = replace(plan.mixes[0], limit_dbfs=None if how == "off" else -1.0, limit_by=SAMPLES if how == SAMPLES else TRUE_PEAK)
+    return replace(plan, mixes=(mix, *plan.mixes[1:]))
+
+
+@pytest.mark.parametrize(("before", "after"), [(TRUE_PEAK, TRUE_PEAK), (SAMPLES, "off"), ("off", TRUE_PEAK), (TRUE_PEAK, SAMPLES)])
+@pytest.mark.parametrize("rate", [44_100, 96_000])
+def test_an_overdub_lies_on_the_sample_whatever_limits_the_mixes(tmp_path: Path, rate: int, before: str, after: str) -> None:
+    plan = replace(plan_of(LOOP, click=True, main_db=0.0), rate_hz=rate, tempo=demo.tempo(rate))
+    engine = Engine(open_live_room(plan, VirtualClock(), ((0, 12),)), limited(plan, before))
+    run = begin(engine, tmp_path)
+    run_for(engine, rate // 2)
+    engine.soon(engine.set_plan(limited(engine.plan, after)))
+    run_for(engine, 2 * rate)
+    story = finish(engine, run)
+    captured = wavfile.read(wavfile.inspect(tmp_path / "Loop.wav"))[0]
+    click, expected = Click(plan.tempo, plan.clicking), np.zeros((2, story.samples), np.float32)
+    click.pump([0])
+    click.add(expected, 0)
+    gain = np.dot(captured, expected[0]) / np.dot(expected[0], expected[0])
+    assert np.abs(captured - gain * expected[0]).max() < 1e-4
+    assert gain > 0.3
 
 
 def test_the_click_goes_to_the_mixes_that_want_it_and_only_when_it_should(tmp_path: Path) -> None:

@@ -98,20 +98,3 @@ def test_a_reverb_goes_on_through_a_change_of_plan() -> None:
     still, moved = tail(False), tail(True)
     assert np.abs(still).max() > 1e-4
     assert np.abs(still - moved).max() < 1e-6
-
-
-def test_the_limiter_lets_nothing_pass_and_lets_go_again() -> None:
-    plan = plan_of(TrackPlan(1, "A", (2,), True, 0.0, -1.0), main_db=0.0)
-    plan = replace(plan, mixes=(replace(plan.mixes[0], limit_dbfs=-20.0),))
-    engine = Engine(Nobody(plan), plan)
-    inputs, outputs = np.zeros((plan.inputs, 128), np.float32), np.zeros((plan.outputs, 128), np.float32)
-    rng = np.random.default_rng(2)
-    for n in range(800):
-        inputs[2] = rng.uniform(-1, 1, 128) * (0.9 if n < 200 else 0.05)
-        engine.process(inputs, outputs, 128 * n, 0)
-    mix = engine.mix_of(0, 0, 128 * 800)
-    assert mix is not None
-    assert np.abs(mix).max() <= 0.1 + 1e-6
-    assert np.abs(mix[0, 128 * 700 :]).max() == pytest.approx(0.05, rel=0.02)
-    assert engine.limited()[1] < 0.2
-    assert engine.limited()[1] == 1.0

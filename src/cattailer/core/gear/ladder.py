@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from cattailer.core.gear.interface import Profile
 from cattailer.core.gear.latency import SPEED_OF_SOUND_M_S, Latency
+from cattailer.core.mix.limiting import look_ahead_samples, through_samples
 from cattailer.core.units import milliseconds
 
 Use = Literal["tracking", "mixing"]
@@ -98,7 +99,7 @@ def rungs(profile: Profile, rate_hz: int, loads: dict[int, Load], correction: di
         claimed = profile.latency(period)
         more = correction.get(period, 0)
         round_trip = claimed.round_trip_samples + more
-        through = milliseconds(round_trip, rate_hz)
+        through = milliseconds(through_samples(round_trip, rate_hz), rate_hz)
         load = loads.get(period)
         if load:  # a larger buffer is never worse: what was seen there by chance is the smaller one's as well
             seen = load.dropouts_per_hour(rate_hz)
@@ -106,7 +107,7 @@ def rungs(profile: Profile, rate_hz: int, loads: dict[int, Load], correction: di
         out.append(Rung(
             period, claimed, round_trip, milliseconds(claimed.input_samples, rate_hz),
             milliseconds(claimed.output_samples, rate_hz),
-            through, air_m(through),
+            milliseconds(round_trip, rate_hz), air_m(through),
             milliseconds(profile.converter_in + profile.converter_out, rate_hz), through,
             load.share(rate_hz) if load else None, chance if load else None,
             suits(through, load.share(rate_hz) if load else None),
@@ -116,7 +117,8 @@ def rungs(profile: Profile, rate_hz: int, loads: dict[int, Load], correction: di
 
 @dataclass(frozen=True)
 class Part:
-    """A stretch of the way from a microphone to ears, in samples. ``kind``: converter, driver, buffer or unknown."""
+    """A stretch of the way from a microphone to ears, in samples. ``kind``: converter, driver, buffer,
+    effects, limiter or unknown."""
 
     name: str
     kind: str
@@ -124,7 +126,8 @@ class Part:
 
 
 def budget(
-    profile: Profile, period: int, correction_samples: int = 0, inside: bool = False, effects_samples: int = 0
+    profile: Profile, period: int, rate_hz: int, correction_samples: int = 0, inside: bool = False,
+    effects_samples: int = 0,
 ) -> list[Part]:
     """The Through path in the order in which sound passes it. On the Direct path only the converters are left.
 
@@ -136,7 +139,7 @@ def budget(
     ]
     effects = [Part("effects", "effects", effects_samples)] if effects_samples else []
     back = [
-        *effects,
+        *effects, Part("limiter", "limiter", look_ahead_samples(rate_hz)),
         Part("buffer out", "buffer", period), Part("driver", "driver", profile.safety),
         Part("converter out", "converter", profile.converter_out),
     ]

@@ -4,7 +4,8 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.signal import firwin
 
-OFF, SAMPLES, TRUE_PEAK = "off", "samples only", "true peak"
+SAMPLES, TRUE_PEAK = "samples only", "true peak"
+WAYS = (TRUE_PEAK, SAMPLES)
 LOOK_AHEAD_S, HOLD_S, RECOVER_S = 0.001, 0.0135, 0.12
 """The hold is longer than half a period of 40 Hz, so that a low tone is turned down and not bent."""
 BETWEEN, REACH = 8, 10
@@ -16,6 +17,11 @@ MARGIN_DB = 0.1
 def look_ahead_samples(rate_hz: int) -> int:
     """So much later every mix leaves, whether it is limited or not: then nothing moves when one is switched."""
     return int(LOOK_AHEAD_S * rate_hz)
+
+
+def through_samples(round_trip_samples: int, rate_hz: int) -> int:
+    """So late ears get what is live and goes through the engine."""
+    return round_trip_samples + look_ahead_samples(rate_hz)
 
 
 def between_samples() -> tuple[NDArray[np.float32], NDArray[np.float32]]:

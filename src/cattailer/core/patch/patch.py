@@ -5,6 +5,7 @@ from typing import Any
 
 from cattailer.core.mix.cells import Cell
 from cattailer.core.mix.effects import Effects
+from cattailer.core.mix.limiting import TRUE_PEAK
 from cattailer.core.mix.listening import Listen
 from cattailer.core.patch.ends import group_end, mix_end, return_end, socket_of, track_end
 
@@ -122,6 +123,7 @@ class PatchMix:
     own: tuple[int, ...] = ()
     forward_db: float = 0.0
     limit_dbfs: float | None = None
+    limit_by: str = TRUE_PEAK
 
     @property
     def key(self) -> str:

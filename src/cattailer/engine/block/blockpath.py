@@ -18,7 +18,7 @@ from cattailer.engine.block.blending import Blending
 from cattailer.engine.block.blocktimes import BlockTimes
 from cattailer.engine.block.direct import Direct
 from cattailer.engine.block.inside import Inside
-from cattailer.engine.block.limiter import Limiter
+from cattailer.engine.block.limiter import Limiter, clip
 from cattailer.engine.block.mute import Mute
 from cattailer.engine.block.played import Played
 from cattailer.engine.block.prepared import Prepared, prepare
@@ -41,7 +41,6 @@ MOST_MADE_UP_S = 1
 """After so long a dropout, what is made inside is silent too: to make it up would take too long."""
 
 Floats = NDArray[np.float32]
-_FULL = np.float32(1.0)
 
 
 class BlockPath:
@@ -209,10 +208,10 @@ class BlockPath:
             self.rolled = self.ring.written, transport.position
         self._played.went_on(count, prepared, transport.state, transport.position)
         self._limiter.apply(mixes, prepared)
-        _clip(mixes)
+        clip(mixes)
         self._mute.apply(mixes, self.ring.written - count)
         np.matmul(prepared.outputs, mixes, out=outputs)
-        _clip(outputs)
+        clip(outputs)
         if self._probe is not None and not self._probe.add(outputs, self.ring.written - count):
             self._probe = None
         self.mixes.write(mixes)
@@ -298,9 +297,3 @@ class BlockPath:
     def end(self) -> None:
         """A capture is over, or one of its passes after which the timeline stands; see ``Engine.end``."""
         raise NotImplementedError
-
-
-def _clip(sound: Floats) -> None:
-    """At full scale, in place; as ``np.clip``, which takes longer to begin."""
-    np.minimum(sound, _FULL, out=sound)
-    np.maximum(sound, -_FULL, out=sound)

@@ -19,6 +19,7 @@ from cattailer.engine.effects.strips import GLIDE_S, SETTLE_S
 Floats = NDArray[np.float32]
 Places = NDArray[np.intp]
 Flags = NDArray[np.bool_]
+_FULL = np.float32(1.0)
 _SAFE = np.float32(amplitude(-MARGIN_DB))
 
 
@@ -129,3 +130,9 @@ class Limiter:
         self._ceilings_next[order], self._true_peak_next[order] = ceilings, true_peak
         self._lines_next.copy(self._lines)
         self._done = -self._settle
+
+
+def clip(sound: Floats) -> None:
+    """At full scale, in place; as ``np.clip``, which takes longer to begin."""
+    np.minimum(sound, _FULL, out=sound)
+    np.maximum(sound, -_FULL, out=sound)

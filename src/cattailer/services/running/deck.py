@@ -6,10 +6,12 @@ from dataclasses import dataclass
 from cattailer.core.advice import ready
 from cattailer.core.findings import Finding
 from cattailer.core.gear.interface import Profile
+from cattailer.core.mix.limiting import through_samples
 from cattailer.core.patch.ends import socket_of
 from cattailer.core.patch.patch import Patch, PatchTrack
 from cattailer.core.plan import NOTHING
 from cattailer.core.time.clicking import ClickSettings
+from cattailer.core.units import milliseconds
 from cattailer.engine.messages.answers import Status
 from cattailer.engine.messages.commands import AWAY
 from cattailer.services.desk import battery
@@ -73,7 +75,8 @@ def ready_check(
     minutes = disk_minutes_left(root_of(desk, session), channels, session.rate_hz, session.bits)
     late_ms = None
     if session.mixing and profile.known:
-        late_ms = profile.latency(session.period).round_trip_ms(session.rate_hz)
+        trip = profile.latency(session.period).round_trip_samples
+        late_ms = milliseconds(through_samples(trip, session.rate_hz), session.rate_hz)
     feeders = feeders_of(patch)
     open_here = state.session == session.id
     found = [*elsewhere, *gains.differing(session, patch, profile), *threshold.below_noise(session, patch, profile)]

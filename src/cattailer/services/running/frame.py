@@ -5,6 +5,7 @@ from dataclasses import dataclass, replace
 from cattailer.core.advice import ears
 from cattailer.core.findings import Finding
 from cattailer.core.gear.interface import Profile
+from cattailer.core.mix.limiting import through_samples
 from cattailer.core.patch import patchcheck
 from cattailer.core.patch.patch import Patch
 from cattailer.core.patch.routing import flow
@@ -63,6 +64,7 @@ def listening(session: Session, patch: Patch, profile: Profile, limited: list[in
     drawn = flow(patch, profile)
     wired = {m.key for m in patch.mixes if m.outputs}
     reached = {t.key: wired & set(drawn.way(t.key)) for t in patch.tracks}
-    late = profile.latency(session.period).round_trip_samples + (measured_correction(session) or 0)
+    trip = profile.latency(session.period).round_trip_samples + (measured_correction(session) or 0)
+    late = through_samples(trip, session.rate_hz)
     found = ears.check(patch, milliseconds(late, session.rate_hz), reached, limited, leaks.leaked(session))
     return [f for f in found if not f.key or f.key not in session.accepted]

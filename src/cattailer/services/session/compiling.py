@@ -92,7 +92,7 @@ def silent_plan(desk: Desk, session: Session, pieces: tuple[Piece, ...] = ()) ->
     )
     mixes = [
         MixPlan(m.id, m.name, tuple(o - 1 for o in m.outputs if o <= profile.outputs), m.fader_db, m.after_fader,
-                m.own, m.forward_db, m.limit_dbfs)
+                m.own, m.forward_db, m.limit_dbfs, m.limit_by)
         for m in sorted(patch.mixes, key=lambda m: m.kind != "main")
     ]
     groups = tuple(GroupPlan(g.id, g.name, g.fader_db, g.soloed, g.muted, g.effects) for g in patch.groups)

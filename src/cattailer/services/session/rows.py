@@ -45,7 +45,7 @@ def patch_of(session: Session) -> Patch:
         ),
         tuple(
             PatchMix(m.id, m.name, m.kind, tuple(m.outputs), m.fader_db, m.after_fader, tuple(m.own), m.forward_db,
-                     m.limit_dbfs)
+                     m.limit_dbfs, m.limit_by)
             for m in session.mixes
         ),
         tuple((r.start, r.target) for r in session.routes if r.start not in EVERYWHERE),

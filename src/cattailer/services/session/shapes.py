@@ -51,7 +51,7 @@ def build(desk: Desk, db: orm.Session, title: str, shape: Shape, code: str = "")
     mixes = {
         m.key: Mix(
             place=n, name=m.name, kind=m.kind, outputs=list(m.outputs), fader_db=m.fader_db, after_fader=m.after_fader,
-            forward_db=m.forward_db, limit_dbfs=m.limit_dbfs,
+            forward_db=m.forward_db, limit_dbfs=m.limit_dbfs, limit_by=m.limit_by,
         )
         for n, m in enumerate(patch.mixes, 1)
     } or {mix_end(0): Mix(place=1, name="Main mix", kind="main", outputs=[1, 2])}

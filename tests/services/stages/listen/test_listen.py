@@ -41,11 +41,11 @@ def test_a_player_comes_forward_before_the_faders_and_is_limited(desk: Desk) -> 
     narrator = next(t for t in the_patch(desk, session).tracks if t.name == "Narrator")
     columns.set_own(desk, session, mix, narrator.id, True)
     columns.set_after_fader(desk, session, mix, False)
-    columns.set_limit(desk, session, mix, True)
+    columns.set_limit(desk, session, mix, "true peak")
     gestures.settle(desk, session, [Move(f"mix:{mix}", "", "forward_db", 6.0)])
     made = next(m for m in plan_of(desk, session).mixes if m.id == mix)
     assert (made.own, made.after_fader, made.limit_dbfs, made.forward_db) == ((narrator.id,), False, columns.LIMIT_DBFS, 6.0)
-    columns.set_limit(desk, session, mix, False)
+    columns.set_limit(desk, session, mix, "off")
     assert next(m for m in plan_of(desk, session).mixes if m.id == mix).limit_dbfs is None
 
 

@@ -2,13 +2,14 @@
 
 from cattailer.core.errors import NotNow, Refusal
 from cattailer.core.mix.cells import Cell
+from cattailer.core.mix.listening import OFF
 from cattailer.core.mix.moving import Move, checked
 from cattailer.core.patch.ends import EVERYWHERE, GROUP, RETURN, TRACK, kind_of, mix_end, track_end
 from cattailer.core.patch.routing import check_route
 from cattailer.services.desk.desk import Desk
 from cattailer.services.session.editing import Edit, editing
 from cattailer.services.session.rows import cell_of, patch_of
-from cattailer.services.stages.listen.gestures import cell_row, name_of, settle
+from cattailer.services.stages.listen.gestures import cell_row, name_of
 from cattailer.store.models import Mix
 
 _KEPT = ("level_db", "pan", "muted")
@@ -85,15 +86,15 @@ def set_after_fader(desk: Desk, session_id: int, mix_id: int, after: bool) -> No
         mix.after_fader = after
 
 
-def set_limit(desk: Desk, session_id: int, mix_id: int, on: bool) -> None:
-    """Switches the limiter of a mix on or off; how high it lets sound go is moved."""
-    if on:
-        settle(desk, session_id, [Move(mix_end(mix_id), "", "limit_dbfs", LIMIT_DBFS)])
-        return
+def set_limit(desk: Desk, session_id: int, mix_id: int, by: str) -> None:
+    """How the limiter of a mix looks for peaks, or ``OFF``; how high it lets sound go is moved."""
     with editing(desk, session_id) as edit:
         mix = edit.mix(mix_id)
-        edit.what = f"{mix.name} without a limiter"
-        mix.limit_dbfs = None
+        edit.what = f"{mix.name} without a limiter" if by == OFF else f"Limiter of {mix.name}: {by}"
+        if by == OFF:
+            mix.limit_dbfs = None
+        else:
+            mix.limit_by, mix.limit_dbfs = by, LIMIT_DBFS if mix.limit_dbfs is None else mix.limit_dbfs
 
 
 def let_in(desk: Desk, session_id: int, track_id: int, mix_id: int) -> None:

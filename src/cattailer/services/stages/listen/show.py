@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from cattailer.core.findings import Finding
 from cattailer.core.mix.cells import Cell
 from cattailer.core.mix.costs import latency_of
+from cattailer.core.mix.limiting import through_samples
 from cattailer.core.mix.listening import DIRECT, OFF, RAW, THROUGH
 from cattailer.core.mix.moving import LEVEL
 from cattailer.core.patch.ends import CLICK, EVERYWHERE, GUIDE, in_words, socket_of
@@ -150,7 +151,8 @@ def show(desk: Desk, session_id: int) -> ListenPage:
 
 def _page(desk: Desk, session: Session, frame: Frame) -> ListenPage:
     patch, profile = patch_of(session), desk.profile_or_blank(session.interface)
-    late = profile.latency(session.period).round_trip_samples + (measured_correction(session) or 0)
+    trip = profile.latency(session.period).round_trip_samples + (measured_correction(session) or 0)
+    late = through_samples(trip, session.rate_hz)
     late_ms = {
         THROUGH: milliseconds(late, session.rate_hz), DIRECT: milliseconds(profile.direct_samples, session.rate_hz),
     }

@@ -107,7 +107,7 @@ def _budget(
     chosen = next((t for t in patch.tracks if t.id == track_id), patch.tracks[0] if patch.tracks else None)
     inside = chosen is not None and any(chosen.feeds) and not drawn.from_outside(chosen.key)
     effects = latency_of(chosen.effects) if chosen is not None else 0
-    parts = ladder.budget(profile, period, correction_samples, inside, effects)
+    parts = ladder.budget(profile, period, rate_hz, correction_samples, inside, effects)
     samples = sum(p.samples for p in parts)
     ms = milliseconds(samples, rate_hz)
     ears = drawn.ears(chosen.key) if chosen else []

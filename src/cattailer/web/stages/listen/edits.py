@@ -43,6 +43,10 @@ class On(Form):
     on: bool
 
 
+class Limit(Form):
+    by: Literal["true peak", "samples only", "off"]
+
+
 class Chosen(Form):
     what: What
     value: str = Field(default="", max_length=20)
@@ -139,7 +143,7 @@ def after_fader(session_id: int, mix_id: int) -> Response:
 
 @blueprint.post("/ears/<int:mix_id>/limit")
 def limit(session_id: int, mix_id: int) -> Response:
-    columns.set_limit(desk(), session_id, mix_id, form(On).on)
+    columns.set_limit(desk(), session_id, mix_id, form(Limit).by)
     return done()
 
 
