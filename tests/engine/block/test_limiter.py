@@ -83,7 +83,7 @@ def test_what_is_not_too_loud_is_the_same_to_the_bit_and_a_low_tone_is_not_bent(
 def test_it_lets_go_again_and_says_how_far_it_turned_down() -> None:
     plan, limit = prepared(48_000, 128, (-20.0, TRUE_PEAK)), Limiter(48_000, 128)
     random = np.random.default_rng(2)
-    for n in range(800):
+    for n in range(1000):
         block = np.repeat(random.uniform(-1, 1, (1, 128)) * (0.9 if n < 200 else 0.03), 2, axis=0).astype(np.float32)
         limit.apply(block, plan)
         if n == 200:

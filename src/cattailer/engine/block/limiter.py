@@ -8,18 +8,19 @@ not. While settings come in, limiters with the new ones run beside those that go
 import numpy as np
 from numpy.typing import NDArray
 
-from cattailer.core.mix.limiting import HOLD_S, MARGIN_DB, REACH, RECOVER_S, look_ahead_samples
+from cattailer.core.mix.limiting import HOLD_S, MARGIN_DB, REACH, RECOVER_S, between_samples, look_ahead_samples
 from cattailer.core.plan import MOST_MIXES
 from cattailer.core.sound.curves import along, gliding
 from cattailer.core.units import amplitude
 from cattailer.engine.block.prepared import NO_LIMIT, Prepared
-from cattailer.engine.effects import kernels
+from cattailer.engine.effects import limiting
 from cattailer.engine.effects.strips import GLIDE_S, SETTLE_S
 
 Floats = NDArray[np.float32]
 Places = NDArray[np.intp]
 Flags = NDArray[np.bool_]
 _FULL = np.float32(1.0)
+_TAPS = between_samples()
 _SAFE = np.float32(amplitude(-MARGIN_DB))
 
 
@@ -28,32 +29,32 @@ class _Lines:
 
     def __init__(self, rate_hz: int, period: int) -> None:
         self._delay = look_ahead_samples(rate_hz)
-        ahead = self._delay - REACH
+        self._ahead = ahead = self._delay - REACH
         ease = np.hanning(ahead + 3)[1:-1]
-        self._ease = (ease / ease.sum()).astype(np.float32)
+        self._ease = np.pad(ease / ease.sum(), (0, -len(ease) % 3)).astype(np.float32)
         self._recover = np.float32(1.0 - np.exp(-1.0 / (RECOVER_S * rate_hz)))
         long = round(HOLD_S * rate_hz) + ahead + 1
-        sound, less = (MOST_MIXES, 2, self._delay + period), (MOST_MIXES, ahead + period)
+        sound, less = (MOST_MIXES, 2, self._delay + period), (MOST_MIXES, ahead + period + 2)
         self._lines, self._less = np.zeros(sound, np.float32), np.zeros(less, np.float32)
         self._kept, self._lowest = np.ones((MOST_MIXES, long), np.float32), np.ones(MOST_MIXES, np.float32)
-        self._last, self._gain = np.zeros(MOST_MIXES, np.float32), np.ones(MOST_MIXES, np.float32)
+        self._last, self._down = np.zeros((2, MOST_MIXES), np.float32)
         self._at, self._quiet = np.zeros(MOST_MIXES, np.intp), np.full(MOST_MIXES, 1 << 40)
 
     def clear(self, slot: int) -> None:
-        for each in (self._lines, self._less, self._last, self._at):
+        for each in (self._lines, self._less, self._last, self._down, self._at):
             each[slot] = 0
-        for each in (self._kept, self._lowest, self._gain):
+        for each in (self._kept, self._lowest):
             each[slot] = 1
         self._quiet[slot] = 1 << 40
 
     def copy(self, other: "_Lines") -> None:
-        for name in ("_lines", "_less", "_kept", "_lowest", "_last", "_gain", "_at", "_quiet"):
+        for name in ("_lines", "_less", "_kept", "_lowest", "_last", "_down", "_at", "_quiet"):
             getattr(self, name)[:] = getattr(other, name)
 
     def apply(self, mixes: Floats, slots: Places, ceilings: Floats, true_peak: Flags, least: Floats) -> None:
-        kernels.limit(
-            mixes, slots, ceilings, true_peak, self._ease, self._recover, self._lines, self._last, self._kept,
-            self._lowest, self._at, self._gain, self._less, self._quiet, least,
+        limiting.limit(
+            mixes, slots, ceilings, true_peak, _TAPS, self._ahead, self._ease, self._recover, self._lines, self._last,
+            self._kept, self._lowest, self._at, self._down, self._less, self._quiet, least,
         )
 
 
@@ -61,7 +62,6 @@ class Limiter:
     """Belongs to the block path. Arrays are by slot, of which each mix has one as long as it is there."""
 
     def __init__(self, rate_hz: int, period: int) -> None:
-        kernels.warm_up()
         self.delay_samples = look_ahead_samples(rate_hz)
         self._curve, self._settle = gliding(rate_hz, GLIDE_S), round(SETTLE_S * rate_hz)
         self._lines, self._lines_next = _Lines(rate_hz, period), _Lines(rate_hz, period)
@@ -77,6 +77,9 @@ class Limiter:
         self._settled = True
         """Whether what is wanted is in use."""
         self._least, self._unseen = np.ones((2, MOST_MIXES), np.float32)
+        # Compiled, or fetched, before the first block; the one for the kind of array that a row of another is, too.
+        silence = np.zeros((2, period), np.float32)
+        self._lines.apply(silence, np.zeros(1, np.intp), self._ceilings, self._true_peak, self._least)
 
     def apply(self, mixes: Floats, prepared: Prepared) -> None:
         """In place, (2 x mixes, samples)."""

@@ -9,8 +9,6 @@ from functools import cache
 import numpy as np
 from numba import njit
 
-from cattailer.core.mix.limiting import REACH, between_samples
-
 HOLD_S = 0.010
 """So long a compressor's level stays at a peak: half a period of 50 Hz."""
 _TINY = 1e-290
@@ -18,9 +16,6 @@ _TINY = 1e-290
 where blocks begin makes no difference to it."""
 _LITTLE_DB = 1e-9
 F = np.float32
-SUMS, BYS = between_samples()
-BOUND = F(2.0 * max(np.maximum(np.abs(SUMS[:3]), np.abs(BYS)).sum(axis=1).max(), np.abs(SUMS[3]).sum()))
-"""So many times as loud as samples the places between them are at most."""
 DB_OF_TWO, BIG, _FLOOR = F(20.0 * np.log10(2.0)), F(1 << 23), F(1e-5)
 
 
@@ -152,131 +147,6 @@ def compress(sound, level_db, settings, down, least):  # type: ignore[no-untyped
     for r in range(rows):
         if down[r] < _TINY:
             down[r] = 0.0
-
-
-@njit(cache=True, error_model="numpy")
-def loudest(line, spare):  # type: ignore[no-untyped-def]
-    """The peak of (2, samples); ``spare`` (at least samples) is written over."""
-    left, right, many = line[0], line[1], line.shape[1]
-    for t in range(many):
-        spare[t] = max(abs(left[t]), abs(right[t]))
-    while many > 1:
-        half = (many + 1) // 2
-        later = spare[half:many]
-        for t in range(len(later)):
-            spare[t] = max(spare[t], later[t])
-        many = half
-    return spare[0]
-
-
-@njit(cache=True, error_model="numpy")
-def between(line, first, peak, spare):  # type: ignore[no-untyped-def]
-    """Raises ``peak`` (samples) to the highest of the places between each sample of ``line``, from ``first`` on, and
-    the next. ``spare`` (9, samples) is written over."""
-    samples, some = len(peak), line[first + 1 - REACH :]
-    both, by = spare[7], spare[8]
-    spare[:7] = F(0.0)
-    for i in range(REACH):
-        before, after = some[REACH - 1 - i :], some[REACH + i :]
-        for t in range(samples):
-            both[t] = before[t] + after[t]
-        for t in range(samples):
-            by[t] = before[t] - after[t]
-        for p in range(7):
-            tap, of, made = (SUMS[p, i], both, spare[p]) if p < 4 else (BYS[p - 4, i], by, spare[p])
-            for t in range(samples):
-                made[t] += tap * of[t]
-    # The sum and the difference of two: the one that is further from 0 is as far as both are together.
-    for p in range(3):
-        even, odd = spare[p], spare[4 + p]
-        for t in range(samples):
-            peak[t] = max(peak[t], abs(even[t]) + abs(odd[t]))
-    middle = spare[3]
-    for t in range(samples):
-        peak[t] = max(peak[t], abs(middle[t]))
-
-
-@njit(cache=True, error_model="numpy")
-def limit(mixes, slots, ceilings, true_peak, ease, recover, lines, last, kept, lowest, at, gain, less, quiet, least):  # type: ignore[no-untyped-def]
-    """Delays mixes and keeps them at or under their ceilings, in place; see ``engine/block/limiter.py``.
-
-    ``mixes`` (2 x mixes, samples); ``slots`` (mixes) is where what belongs to each of them is: all the rest is by slot.
-    ``ceilings`` and ``true_peak`` say how loud it may be, and whether places between samples count. ``ease`` (what it
-    looks ahead less reach, and 1) is how a gain goes down.
-
-    State: ``lines`` (2, delay and a period) of sound, ``last`` the peak between the newest two samples, ``kept``,
-    ``lowest`` and ``at`` the lowest gain of late as in ``hold``, ``gain`` what comes back, ``less`` (ease and a period)
-    how far that was from 1, ``quiet`` since how many samples nothing was too loud. ``least`` becomes the lowest gain.
-    """
-    samples, long, ahead = mixes.shape[1], kept.shape[1], len(ease) - 1
-    delay, most = ahead + REACH, np.empty(lines.shape[2], np.float32)
-    peak, place, spare = np.empty(samples, F), np.empty(samples, F), np.empty((9, samples), F)
-    for m in range(len(slots)):
-        slot = slots[m]
-        top, by_samples = ceilings[slot], not true_peak[slot]
-        left, right, short = lines[slot, 0], lines[slot, 1], less[slot]
-        out, other = mixes[2 * m], mixes[2 * m + 1]
-        for t in range(samples):
-            left[delay + t] = out[t]
-        for t in range(samples):
-            right[delay + t] = other[t]
-        calm = quiet[slot] > long + ahead and (
-            loudest(lines[slot, :, : delay + samples], most) * (F(1.0) if by_samples else BOUND) <= top
-        )
-        if calm:
-            gain[slot], last[slot] = F(1.0), F(0.0)
-            for t in range(samples):
-                out[t] = left[t]
-            for t in range(samples):
-                other[t] = right[t]
-        else:
-            peak[:] = F(0.0)
-            if not by_samples:
-                between(left, ahead, peak, spare)
-                between(right, ahead, peak, spare)
-                before = last[slot]
-                last[slot] = peak[samples - 1]
-                for t in range(samples):
-                    place[t] = peak[t - 1] if t else before
-                for t in range(samples):
-                    peak[t] = max(peak[t], place[t])
-            for t in range(samples):
-                peak[t] = max(peak[t], max(abs(left[ahead + t]), abs(right[ahead + t])))
-            for t in range(samples):
-                place[t] = min(top / max(peak[t], F(1e-9)), F(1.0))
-            g, low, spot, since, lately = gain[slot], lowest[slot], at[slot], quiet[slot], kept[slot]
-            for t in range(samples):
-                wanted = place[t]
-                since = 0 if wanted < F(1.0) else since + 1
-                lately[spot] = wanted
-                low = min(low, wanted)
-                held = min(low, lately[spot + 1]) if spot + 1 < long else low
-                spot += 1
-                if spot == long:
-                    for k in range(long - 2, -1, -1):
-                        lately[k] = min(lately[k], lately[k + 1])
-                    low, spot = F(1.0), 0
-                g = held if held < g else g + recover * (held - g)
-                short[ahead + t] = F(1.0) - g
-            gain[slot], lowest[slot], at[slot], quiet[slot] = g, low, spot, since
-            place[:] = F(0.0)
-            for k in range(ahead + 1):
-                share, some = ease[k], short[k:]
-                for t in range(samples):
-                    place[t] += share * some[t]
-            for t in range(samples):
-                place[t] = F(1.0) - place[t]
-            least[slot] = min(least[slot], place.min())
-            for t in range(samples):
-                out[t] = left[t] * place[t]
-            for t in range(samples):
-                other[t] = right[t] * place[t]
-            for t in range(ahead):
-                short[t] = short[samples + t]
-        for t in range(delay):
-            left[t] = left[samples + t]
-        for t in range(delay):
-            right[t] = right[samples + t]
 
 
 @cache
