@@ -17,7 +17,7 @@ NAMES = {
     "cut_hz": "low cut", "low_hz": "low shelf", "low_db": "", "one_hz": "peak 1", "one_db": "", "one_q": "",
     "two_hz": "peak 2", "two_db": "", "two_q": "", "high_hz": "high shelf", "high_db": "", "threshold_db": "threshold",
     "ratio": "ratio", "attack_ms": "attack", "release_ms": "release", "knee_db": "knee", "makeup_db": "make up",
-    "detector_hz": "listens above",
+    "detector_hz": "hears above",
 }
 
 
@@ -59,7 +59,7 @@ class Setting:
 
     @property
     def shown(self) -> str:
-        return figure(self.value) if self.name.endswith("_db") else f"{self.value:g}"
+        return figure(self.value) if self.within.low < 0.0 else f"{self.value:g}"
 
 
 @dataclass(frozen=True)

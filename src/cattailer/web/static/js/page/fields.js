@@ -53,7 +53,7 @@ export function startFields() {
 function nudge(field, ways, fine) {
   const by = ways * Math.max(Number(field.dataset.nudge) * (fine ? 0.1 : 1), 0.1);
   const value = Number(field.value.replace("−", "-")) + by;
-  field.value = (value > 0 ? "+" : "") + String(Math.round(value * 10) / 10);
+  field.value = (value > 0 && field.dataset.plain === undefined ? "+" : "") + String(Math.round(value * 10) / 10);
   field.dispatchEvent(new CustomEvent("nudged", { bubbles: true, detail: by }));
   if (field.dataset.move !== undefined) return;
   field.dataset.by = Math.round(10 * (Number(field.dataset.by ?? 0) + by)) / 10;
