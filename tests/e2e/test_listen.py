@@ -174,7 +174,12 @@ def test_an_equaliser_a_compressor_and_a_reverb(page: Page, studio: Studio) -> N
     threshold = page.get_by_label("threshold dB")
     threshold.fill("-50")
     threshold.press("Enter")
-    expect(page.locator("[data-down='track:3']")).to_contain_text("−")
+    expect(page.locator("#down-track-3")).to_contain_text("−")
+    expect(page.locator("#close [data-down='track:3']")).to_contain_text("−")
+    page.get_by_label("ratio : 1").dblclick()
+    expect(threshold).to_have_value("−50")
+    threshold.dblclick()
+    expect(threshold).to_have_value("−24")
     heard_on(page, 1)
     page.get_by_role("button", name="+ eq: put an equaliser into Cello", exact=True).click()
     expect(page.locator("#chip-eq-track-3")).to_be_visible()
@@ -194,7 +199,7 @@ def test_an_equaliser_a_compressor_and_a_reverb(page: Page, studio: Studio) -> N
     heard_on(page, 1)
     page.get_by_role("button", name="Stone stair").click()
     expect(page.get_by_role("button", name="Stone stair")).to_have_attribute("aria-pressed", "true")
-    for _ in range(7):  # as fast as a finger can: none is lost
+    for _ in range(8):  # as fast as a finger can: none is lost
         page.keyboard.press("Control+z")
     expect(page.locator(".chip")).to_have_count(0)
 

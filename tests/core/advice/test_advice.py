@@ -158,3 +158,22 @@ def test_pairs_are_stereo_tracks_and_sides_of_one_source() -> None:
     assert stereo.pairs_of(Patch(tuple(named))) == [(1, 2)]
     both = PatchTrack(1, "Keys", (socket_end(4), socket_end(3)))
     assert stereo.pairs_of(Patch(tuple(named), (both,))) == [(4, 3), (1, 2)]
+
+
+def test_steady_notes_do_not_give_a_wrong_distance_with_certainty() -> None:
+    """A note fits again after each of its periods; a clap in it settles which is right."""
+    late, t = 168, np.arange(2 * RATE) / RATE  # 120 cm
+    note = sum(np.sin(2 * np.pi * 408.0 * n * t) / n for n in range(1, 12)) * 0.1
+    both = [note + noise_of(2, -70, seed) for seed in (1, 2)]
+    one, other = both[0].astype(np.float32), np.roll(both[1], late).astype(np.float32)
+    found = pairs.compare(one, other, RATE)
+    assert not found.sure
+    told = [found.offset_samples, *(r.samples for r in found.rivals)]
+    assert min(abs(samples - late) for samples in told) < 1.0
+    assert "+120 cm" in found.words
+    assert "% as well" in found.words
+    clap = np.zeros(2 * RATE)
+    clap[RATE // 2 : RATE // 2 + 2000] = np.random.default_rng(3).uniform(-1, 1, 2000) * np.exp(-np.arange(2000) / 300)
+    found = pairs.compare((one + clap).astype(np.float32), (other + np.roll(clap, late)).astype(np.float32), RATE)
+    assert found.sure
+    assert found.offset_cm == pytest.approx(120.0, abs=1.0)

@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 from scipy import fft
 
 from cattailer.core.gear.latency import SPEED_OF_SOUND_M_S
-from cattailer.core.sound.align import find_offset
+from cattailer.core.sound.align import Rival, find_offset
 
 MOST_S = 0.03
 WHITENING = 0.8
@@ -29,6 +29,8 @@ def support(sum_db: float) -> str:
 class Comparison:
     """``correlation`` is as they are (-1 to 1); ``offset_samples`` is how late the second is.
 
+    ``rivals`` are other distances that fit about as well: then it is not sure which is the right one.
+
     ``sum_db`` says by octave what adding the two does, against two signals that have nothing in
     common: +3 dB is full support, strongly negative is cancelling.
     """
@@ -40,6 +42,13 @@ class Comparison:
     inverted: bool
     related: bool
     sum_db: tuple[tuple[int, float], ...]
+    rivals: tuple[Rival, ...] = ()
+    cm_per_sample: float = 0.0
+
+    @property
+    def sure(self) -> bool:
+        """Whether polarity and distance are told, and not guessed."""
+        return self.related and not self.rivals
 
     @property
     def octaves(self) -> list[tuple[int, float, str]]:
@@ -50,6 +59,8 @@ class Comparison:
     def words(self) -> str:
         if not self.related:
             return "They have too little in common to tell polarity or distance."
+        if self.rivals:
+            return self._doubtful()
         turned = "Polarity is turned. " if self.inverted else "Polarity agrees. "
         if abs(self.offset_samples) < 0.5:
             place = "They arrive together."
@@ -66,6 +77,17 @@ class Comparison:
             lost = " Added up they cancel nothing that matters."
         return turned + place + lost
 
+    def _doubtful(self) -> str:
+        """Which distances fit, how well beside the best, and what would settle it."""
+        fits = [f"{self.cm_per_sample * self.offset_samples:+.0f} cm"]
+        fits += [f"{self.cm_per_sample * r.samples:+.0f} cm ({100.0 * r.share:.0f} % as well)" for r in self.rivals]
+        also = " or polarity" if any(r.inverted for r in self.rivals) else ""
+        told = ", ".join(fits).replace("-", "−")
+        return (
+            f"Steady notes fit at several distances, so this cannot tell the right one{also}. The second may be late "
+            f"by {told}. Make a short sound, such as a clap, and compare again."
+        )
+
 
 def compare(first: Floats, second: Floats, rate_hz: int) -> Comparison:
     """Compares two mono stretches of the same moment, at least a tenth of a second long."""
@@ -77,7 +99,7 @@ def compare(first: Floats, second: Floats, rate_hz: int) -> Comparison:
     return Comparison(
         float(a @ b) / energy if energy > 0.0 else 0.0, offset.samples,
         100.0 * offset.samples / rate_hz * SPEED_OF_SOUND_M_S, offset.strength, offset.inverted, related,
-        _sums(a, b, rate_hz) if energy > 0.0 else (),
+        _sums(a, b, rate_hz) if energy > 0.0 else (), offset.rivals, 100.0 / rate_hz * SPEED_OF_SOUND_M_S,
     )
 
 

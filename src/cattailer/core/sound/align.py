@@ -25,18 +25,33 @@ _CLEAR = 0.9
 _FRAME, _FRAMES = 1024, 4000
 
 
+_MARGIN = 0.25
+"""So far the best fit stands above all others where it is beyond doubt."""
+_MOST_RIVALS = 3
+
+
+@dataclass(frozen=True)
+class Rival:
+    """Another place that fits, by its ``share`` of how well the best one does."""
+
+    samples: float
+    share: float
+    inverted: bool
+
+
 @dataclass(frozen=True)
 class Offset:
     """``samples`` is positive when the second recording is late. ``strength`` is the correlation at the
     best fit (-1 to 1, negative: polarity turned), ``margin`` how far the best stands above the rest (0 to 1),
     ``height`` the peak in standard deviations of the curve around it, ``echo`` that a later, stronger
-    arrival was passed over."""
+    arrival was passed over. ``rivals`` fit so nearly as well that it is not sure, the best first."""
 
     samples: float
     strength: float
     margin: float
     height: float = 0.0
     echo: bool = False
+    rivals: tuple[Rival, ...] = ()
 
     @property
     def inverted(self) -> bool:
@@ -46,7 +61,7 @@ class Offset:
     def confidence(self) -> float:
         """0 to 1: by how far the peak stands out of what chance would give, and of any rival."""
         by_height = min(1.0, max(0.0, (self.height - 6.0) / 9.0))
-        by_margin = 1.0 if self.echo else min(1.0, max(0.0, self.margin / 0.25))
+        by_margin = 1.0 if self.echo else min(1.0, max(0.0, self.margin / _MARGIN))
         return round(by_height * by_margin, 3)
 
 
@@ -124,12 +139,13 @@ def find_offset(
     others = size_of.copy()
     others[max(0, best - _NEAR) : best + _NEAR + 1] = 0.0
     margin = 1.0 - float(others.max(initial=0.0)) / max(height, 1e-12)
+    rivals = () if echo else _rivals(sign * near, others, height, reach)
     spread = float(np.sqrt(np.mean(np.square(near[others > 0.0])))) if (others > 0.0).any() else 0.0
     fits = min(1.0, abs(float(plain[round(at - reach) % size]))) if whitening else min(1.0, height)
     samples = at - reach
     if whitening and fits >= _CLEAR:
         samples = by_phase(a, b, samples)
-    return Offset(samples, sign * fits, max(0.0, margin), height / max(spread, 1e-12), echo)
+    return Offset(samples, sign * fits, max(0.0, margin), height / max(spread, 1e-12), echo, rivals)
 
 
 def by_phase(a: Doubles, b: Doubles, samples: float) -> float:
@@ -162,6 +178,16 @@ def _smallest_shift(size_of: Doubles, reach: int) -> int:
     nearest = int(alike[np.abs(alike - reach).argmin()])
     low = max(0, nearest - _NEAR)
     return low + int(size_of[low : nearest + _NEAR + 1].argmax())
+
+
+def _rivals(near: Doubles, others: Doubles, height: float, reach: int) -> tuple[Rival, ...]:
+    """Of ``others``, what is left of the curve without its best peak, those that leave too little of a margin."""
+    left, out = others.copy(), list[Rival]()
+    while len(out) < _MOST_RIVALS and left.max(initial=0.0) > (1.0 - SURE * _MARGIN) * height:
+        at = int(left.argmax())
+        out.append(Rival(float(at - reach), float(left[at]) / height, bool(near[at] < 0.0)))
+        left[max(0, at - _NEAR) : at + _NEAR + 1] = 0.0
+    return tuple(out)
 
 
 def _first(size_of: Doubles, best: int, first_samples: int) -> int:

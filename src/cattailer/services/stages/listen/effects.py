@@ -49,17 +49,25 @@ class EffectRow:
 
 @dataclass(frozen=True)
 class Setting:
-    """``step`` is what an arrow moves it by."""
+    """``step`` is what an arrow moves it by, ``usual`` what it is if nobody sets it."""
 
     name: str
     label: str
     value: float
     within: Range
     step: float
+    usual: float
 
     @property
     def shown(self) -> str:
-        return figure(self.value) if self.within.low < 0.0 else f"{self.value:g}"
+        return self._figure(self.value)
+
+    @property
+    def usual_shown(self) -> str:
+        return self._figure(self.usual)
+
+    def _figure(self, value: float) -> str:
+        return figure(value) if self.within.low < 0.0 else f"{value:g}"
 
 
 @dataclass(frozen=True)
@@ -109,7 +117,7 @@ def closely(page: ListenPage, end: str, kind: str, rate_hz: int) -> EffectView |
     if row is None or effect is None:
         return None
     settings = [
-        Setting(name, NAMES.get(name, name), getattr(effect, name), within, _step(name))
+        Setting(name, NAMES.get(name, name), getattr(effect, name), within, _step(name), getattr(type(effect), name))
         for name, within in ranges(kind).items()
     ]
     curve = _response(effect, rate_hz) if isinstance(effect, Equaliser) else ""

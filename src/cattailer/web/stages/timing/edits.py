@@ -126,7 +126,7 @@ def tap(session_id: int) -> Response:
     found = tempo.tap(times)
     if found is None:
         return jsonify(words="Keep tapping: four at least.", bpm=None)
-    words = f"{found.bpm:.1f} ± {found.spread_bpm:.1f}, from {found.used} of {found.taps - 1} intervals"
+    words = f"{found.bpm:.1f} ± {found.spread_bpm:.1f}, from {found.used} of {found.taps} taps"
     return jsonify(words=words, bpm=round(found.bpm, 2), rounded=found.rounded)
 
 

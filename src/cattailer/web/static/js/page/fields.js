@@ -45,6 +45,12 @@ export function startFields() {
     }
     if (target.id === "list-file") readList(target);
   });
+  document.addEventListener("dblclick", ({ target }) => {
+    const field = target.closest?.("[data-usual]");
+    if (!field || field.value === field.dataset.usual) return;
+    field.value = field.dataset.usual;
+    field.dispatchEvent(new Event("change", { bubbles: true }));
+  });
   document.addEventListener("submit", (event) => { if (event.target.method !== "dialog") event.preventDefault(); });
 }
 

@@ -19,7 +19,7 @@ export function startTempo() {
 async function tap(button) {
   const tapped = performance.now() / 1000;
   taps.push(tapped);
-  taps.splice(0, taps.length - 32);
+  taps.splice(0, taps.length - 200);
   const times = taps.map((t) => t.toFixed(4)).join(",");
   const found = await askJson(button.dataset.address, { method: "POST", body: new URLSearchParams({ times }) });
   if (!found || tapped < answered) return;
