@@ -6,6 +6,7 @@ from scipy.signal import fftconvolve, firwin
 
 from cattailer.core.mix.effects import Compressor, Effects, Equaliser, changed, ranges
 from cattailer.core.mix.flow import Insert
+from cattailer.engine.effects import kernels
 from cattailer.engine.effects.strips import Settings, Strips
 
 RATE = 48_000
@@ -46,3 +47,20 @@ def test_a_hand_that_sweeps_is_followed_without_a_click() -> None:
     assert beside(hand) < -100.0
     hand = [changed(BASES["dyn"], "dyn", "threshold_db", db) for db in np.linspace(-60.0, 0.0, 25)]
     assert beside(hand) < -100.0
+
+
+def test_nothing_is_compiled_while_blocks_run() -> None:
+    """The loops are made for arrays that lie in one piece; for any others they would be made again, which takes seconds."""
+    inserts = [Insert("a", 0, 2, BASES["eq"]), Insert("b", 2, 1, BASES["dyn"]), Insert("c", 3, 2, BASES["dyn"])]
+    strips, block = Strips(inserts, 0, RATE, 64), np.zeros((5, 64), np.float32)
+    loops = (kernels.equalise, kernels.hold, kernels.compress)
+    before = [len(loop.signatures) for loop in loops]
+    for n, effects in enumerate([BASES["dyn"], BASES["eq"], Effects(), changed(BASES["dyn"], "dyn", "detector_hz", 90.0)]):
+        wanted = [Insert(i.key, i.first, i.channels, effects) for i in inserts]
+        strips.ask(Settings.of(wanted, RATE))
+        for _ in range(120):
+            strips.process(block[:, : 64 - n])
+        other = Strips(wanted[n % 2 :], 0, RATE, 64)
+        other.take_over(strips)
+        other.process(block)
+    assert [len(loop.signatures) for loop in loops] == before == [1, 1, 1]

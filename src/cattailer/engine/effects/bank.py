@@ -28,7 +28,8 @@ class Bank:
         """From now on these come in, beside those that go."""
         self._next = coefficients
         self._moved = np.flatnonzero((coefficients != self._now).any(axis=(0, 1)))
-        self._coming = coefficients[:, :, self._moved]
+        # In one piece: for arrays that lie otherwise the loops would be compiled again, and the block would wait.
+        self._coming = np.ascontiguousarray(coefficients[:, :, self._moved])
         self._coming_active = active(self._coming)
         self._coming_state = np.zeros((len(self._state), 2, len(self._moved)))
         self._beside = np.zeros((self._period, len(self._moved)))

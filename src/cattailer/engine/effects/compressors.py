@@ -100,7 +100,9 @@ class Compressors:
             return
         level = self._detector.levels(sound, self._none, fed)
         if len(self._moved):
-            beside, coming_level = sound[:, self._moved], level[:, self._moved]
+            # In one piece: for arrays that lie otherwise the loops would be compiled again, and the block would wait.
+            beside = np.ascontiguousarray(sound[:, self._moved])
+            coming_level = np.ascontiguousarray(level[:, self._moved])
             if len(self._heard_otherwise):
                 own = self._detector_next.levels(sound, self._heard_otherwise, fed)[:, self._moved]
                 coming_level += fed[:, None].astype(np.float32) * (own - coming_level)
