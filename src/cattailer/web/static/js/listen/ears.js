@@ -40,7 +40,7 @@ export function startEars() {
   }
   on("frame", ({ limits, turned_down: down }) => {
     for (const output of document.querySelectorAll("[data-limit]")) write(output, limits[output.dataset.limit]);
-    for (const output of document.querySelectorAll("[data-down]")) write(output, down[output.dataset.down] ?? output.dataset.rest);
+    for (const output of document.querySelectorAll("[data-down]")) write(output, down[output.dataset.down]);
   });
   // A figure that is nudged is heard on its way; it is written down when it is left alone.
   document.addEventListener("nudged", ({ target, detail: by }) => {
@@ -71,7 +71,7 @@ export function startEars() {
 }
 
 function write(output, db) {
-  const text = db ? `−${db.toFixed(1)}` : "";
+  const text = db ? `−${db.toFixed(1)}` : output.dataset.rest ?? "";
   if (output.textContent !== text) output.textContent = text;
 }
 
