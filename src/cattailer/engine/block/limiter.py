@@ -77,7 +77,7 @@ class Limiter:
         self._settled = True
         """Whether what is wanted is in use."""
         self._least, self._unseen = np.ones((2, MOST_MIXES), np.float32)
-        # Compiled, or fetched, before the first block; the one for the kind of array that a row of another is, too.
+        # Compiled, or fetched, before the first block.
         silence = np.zeros((2, period), np.float32)
         self._lines.apply(silence, np.zeros(1, np.intp), self._ceilings, self._true_peak, self._least)
 
