@@ -1,7 +1,7 @@
 """Effects against their definitions: the compressor's curve and times, the equaliser against its analogue prototypes, what
-the limiter lets pass between samples.
+the limiter lets pass between samples; ``drawn``: the last two at thousands of settings and dozens of sounds drawn.
 
-usage: python bench/effects.py [compressor | equaliser | limiter]
+usage: python bench/effects.py [compressor | equaliser | limiter | drawn]
 """
 
 import sys
@@ -13,10 +13,11 @@ from typing import Any
 import numpy as np
 from common import tell
 from numpy.typing import NDArray
-from scipy.signal import resample_poly
+from scipy.signal import freqz, resample_poly
 
 from cattailer.core.mix.effects import Compressor, Effects, Equaliser
 from cattailer.core.mix.equalising import response_db
+from cattailer.core.mix.fitted import HIGH_SHELF, LOW_SHELF, PEAK, section
 from cattailer.core.mix.flow import Insert
 from cattailer.core.units import amplitude, decibels
 from cattailer.engine.block.limiter import Limiter
@@ -120,6 +121,40 @@ def equaliser(rate_hz: int) -> dict[str, Any]:
     return out
 
 
+def drawn_equalisers(rate_hz: int, many: int = 3000) -> dict[str, Any]:
+    """Of sections at settings drawn, half of them above 8 kHz: the share of what is allowed (0.5 dB up to 18 kHz, rising to
+    1.5 dB at 20) by which the worst is off, and how near to the circle any root comes."""
+    random = np.random.default_rng(5)
+    at = np.concatenate([np.geomspace(20, 18_000, 400), np.linspace(18_000, 20_000, 41)])
+    allowed = np.interp(at, [18_000, 20_000], [0.5, 1.5])
+    worst, outermost = 0.0, 0.0
+    for _ in range(many):
+        kind, name = list({"peak": PEAK, "low": LOW_SHELF, "high": HIGH_SHELF}.items())[random.integers(3)]
+        hz = float(random.uniform(8000, 20_000) if random.random() < 0.5 else np.exp(random.uniform(np.log(20), np.log(20_000))))
+        db, q = float(random.uniform(-18, 18)), float(np.exp(random.uniform(np.log(0.3), np.log(10))))
+        b0, b1, b2, a1, a2 = section(name, hz, db, q, rate_hz)
+        got = 20 * np.log10(np.abs(freqz([b0, b1, b2], [1.0, a1, a2], at, fs=rate_hz)[1]))
+        worst = max(worst, float((np.abs(got - analogue_db(kind, hz, db, q, at)) / allowed).max()))
+        outermost = max(outermost, *(float(np.abs(np.roots(p)).max()) for p in ([b0, b1, b2], [1.0, a1, a2])))
+    return {"of": many, "worst_share_of_allowed": round(worst, 2), "outermost_root": round(outermost, 7)}
+
+
+def drawn_limits(rate_hz: int, many: int = 80) -> dict[str, Any]:
+    """Noise, tones, steps and clicks whose level changes all the time: how far over any ceiling it goes between samples."""
+    random, worst = np.random.default_rng(3), -99.0
+    long, time = rate_hz // 2, np.arange(rate_hz // 2)
+    for n in range(many):
+        level = 10.0 ** random.uniform(-1.5, 0.3, long // 500 + 1).repeat(500)[:long]
+        sound = (
+            random.uniform(-1, 1, long), np.sin(2 * np.pi * random.uniform(0.001, 0.45) * time),
+            np.where(time // random.integers(1, 40) % 2, 1.0, -1.0), np.where(random.random(long) < 0.003, 1.0, 0.0),
+        )[n % 4]
+        ceiling_db = float(random.uniform(-30, -1))
+        got = limited(sound * level, rate_hz, ceiling_db)
+        worst = max(worst, decibels(float(np.abs(resample_poly(got, 32, 1)).max())) - ceiling_db)
+    return {"of": many, "worst_over_db": round(worst, 3)}
+
+
 def limited(sound: Doubles, rate_hz: int, ceiling_db: float) -> Doubles:
     """As a mix is, without what it is late by."""
     plan = demo.plan(False, period=PERIOD)
@@ -160,7 +195,7 @@ def limiter(rate_hz: int) -> dict[str, Any]:
 
 
 def main() -> None:
-    asked = sys.argv[1:] or ["compressor", "equaliser", "limiter"]
+    asked = sys.argv[1:] or ["compressor", "equaliser", "limiter", "drawn"]
     tables: dict[str, Any] = {}
     for rate_hz in RATES:
         tables[str(rate_hz)] = {}
@@ -170,6 +205,8 @@ def main() -> None:
             tables[str(rate_hz)]["equaliser"] = equaliser(rate_hz)
         if "limiter" in asked:
             tables[str(rate_hz)]["limiter"] = limiter(rate_hz)
+        if "drawn" in asked:
+            tables[str(rate_hz)]["drawn"] = {"equaliser": drawn_equalisers(rate_hz), "limiter": drawn_limits(rate_hz)}
     tell(**tables)
 
 

@@ -118,7 +118,7 @@ def test_a_column_is_copied_limited_and_brings_its_player_forward(page: Page, st
     close.get_by_role("button", name="Dulcimer left").click()
     expect(cell(page, "Dulcimer left", "Cue dulcimer")).to_have_attribute("data-own", "")
     heard_on(page, 1)
-    close.get_by_label("How the limiter looks for peaks").select_option("samples only")
+    close.get_by_label("Limiter", exact=True).select_option("samples only")
     expect(close.get_by_label("nothing louder than")).to_have_value("−6")
     close.get_by_label("nothing louder than").fill("-30")
     close.get_by_label("nothing louder than").press("Enter")

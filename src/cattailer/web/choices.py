@@ -9,6 +9,7 @@ from cattailer.core.comps.tightening import DIVISIONS
 from cattailer.core.gear.interface import COMMON_BUFFERS, COMMON_RATES_HZ, DEPTHS
 from cattailer.core.gear.ladder import FELT_MS, USES
 from cattailer.core.mix.effects import SPACES
+from cattailer.core.mix.limiting import WAYS as LIMITS
 from cattailer.core.mix.listening import PATHS as LISTEN_PATHS
 from cattailer.core.mix.listening import POINTS as LISTEN_POINTS
 from cattailer.core.mix.listening import WHENS as LISTEN_WHENS
@@ -27,7 +28,8 @@ CHOICES: dict[str, object] = {
     "COMMON_RATES_HZ": COMMON_RATES_HZ,
     "COUNT_SOUNDS": COUNT_SOUNDS, "COUNTS": COUNTS, "DEPTHS": DEPTHS, "FELT_MS": FELT_MS, "FROM": FROM, "ICONS": ICONS,
     "DIVISIONS": DIVISIONS,
-    "IN_TUNE_CENTS": IN_TUNE_CENTS, "KINDS": KINDS, "LISTEN_PATHS": LISTEN_PATHS, "LISTEN_POINTS": LISTEN_POINTS,
+    "IN_TUNE_CENTS": IN_TUNE_CENTS, "KINDS": KINDS, "LIMITS": LIMITS,
+    "LISTEN_PATHS": LISTEN_PATHS, "LISTEN_POINTS": LISTEN_POINTS,
     "LISTEN_WHENS": LISTEN_WHENS, "MODES": MODES, "OPENINGS": OPENINGS, "OVER": OVER, "PICKUPS": PICKUPS,
     "PHRASE_WAYS": PHRASE_WAYS, "SHAPES": SHAPES, "SNAPS": SNAPS, "UNITS": UNITS,
     "POINTS": POINTS, "ROLE_WORDS": ROLE_WORDS,

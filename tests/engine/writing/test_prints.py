@@ -103,6 +103,20 @@ def test_what_was_moved_between_getting_ready_and_beginning_counts(tmp_path: Pat
     assert np.array_equal(heard, printed * np.float32(np.sqrt(0.5)))
 
 
+def test_what_is_remembered_does_not_grow_with_edits() -> None:
+    """While tracks print, and once none does any more."""
+    plan = plan_with(STRIP)
+    engine = Engine(Nobody(plan), plan)
+    inputs, outputs = np.zeros((plan.inputs, 128), np.float32), np.zeros((plan.outputs, 128), np.float32)
+    for n in range(200):
+        prints = n < 100
+        tracks = (replace(plan.tracks[0], fader_db=-0.1 * n, prints=prints), *plan.tracks[1:])
+        engine.soon(engine.set_plan(replace(plan, tracks=tracks)))
+        engine.process(inputs, outputs, 128 * n, 0)
+        engine.write()
+    assert len(engine.prints._moves) <= 1
+
+
 def test_effects_that_fail_leave_the_sound_itself(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     real, calls = Strips.process, []
 

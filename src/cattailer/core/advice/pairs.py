@@ -37,13 +37,16 @@ class Comparison:
 
     correlation: float
     offset_samples: float
-    offset_cm: float
+    cm_per_sample: float
     strength: float
     inverted: bool
     related: bool
     sum_db: tuple[tuple[int, float], ...]
     rivals: tuple[Rival, ...] = ()
-    cm_per_sample: float = 0.0
+
+    @property
+    def offset_cm(self) -> float:
+        return self.cm_per_sample * self.offset_samples
 
     @property
     def sure(self) -> bool:
@@ -79,13 +82,13 @@ class Comparison:
 
     def _doubtful(self) -> str:
         """Which distances fit, how well beside the best, and what would settle it."""
-        fits = [f"{self.cm_per_sample * self.offset_samples:+.0f} cm"]
-        fits += [f"{self.cm_per_sample * r.samples:+.0f} cm ({100.0 * r.share:.0f} % as well)" for r in self.rivals]
+        fits = [f"{self.offset_cm:+.0f} cm (the best fit)"]
+        fits += [f"{self.cm_per_sample * r.samples:+.0f} cm ({100.0 * r.share:.0f} % of the best)" for r in self.rivals]
         also = " or polarity" if any(r.inverted for r in self.rivals) else ""
         told = ", ".join(fits).replace("-", "−")
         return (
-            f"Steady notes fit at several distances, so this cannot tell the right one{also}. The second may be late "
-            f"by {told}. Make a short sound, such as a clap, and compare again."
+            f"Steady notes fit at several distances, so the right one{also} cannot be determined. The second may be "
+            f"late by {told}. Make a short sound, for example a clap, and compare again."
         )
 
 
@@ -98,8 +101,8 @@ def compare(first: Floats, second: Floats, rate_hz: int) -> Comparison:
     related = abs(offset.strength) >= SURE
     return Comparison(
         float(a @ b) / energy if energy > 0.0 else 0.0, offset.samples,
-        100.0 * offset.samples / rate_hz * SPEED_OF_SOUND_M_S, offset.strength, offset.inverted, related,
-        _sums(a, b, rate_hz) if energy > 0.0 else (), offset.rivals, 100.0 / rate_hz * SPEED_OF_SOUND_M_S,
+        100.0 / rate_hz * SPEED_OF_SOUND_M_S, offset.strength, offset.inverted, related,
+        _sums(a, b, rate_hz) if energy > 0.0 else (), offset.rivals,
     )
 
 

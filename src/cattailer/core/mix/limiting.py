@@ -6,8 +6,9 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.signal import firwin
 
-SAMPLES, TRUE_PEAK = "samples only", "true peak"
-WAYS = (TRUE_PEAK, SAMPLES)
+SAMPLES, TRUE_PEAK, OFF = "samples only", "true peak", "off"
+WAYS = (TRUE_PEAK, SAMPLES, OFF)
+"""What a mix can choose."""
 LOOK_AHEAD_S, HOLD_S, RECOVER_S = 0.001, 0.0135, 0.12
 """The hold is longer than half a period of 40 Hz, so that a low tone is turned down and not bent."""
 _HALF, _QUARTER, _EIGHTH = 10, 4, 2

@@ -54,14 +54,11 @@ class Bank:
 
     def take_over(self, rows: Places, other: "Bank", others: Places) -> None:
         """``rows`` go on where ``others`` of another bank are, which may be in the middle of a glide."""
-        self._now = self._now.copy()
-        self._now[:, :, rows] = other._now[:, :, others]
+        self._now = with_rows(self._now, rows, other._now, others)
         self._active = active(self._now)
         self._state[:, :, rows] = other._state[:, :, others]
         if other._next is not None:
-            coming = self._now.copy()
-            coming[:, :, rows] = other._next[:, :, others]
-            self.begin(coming)
+            self.begin(with_rows(self._now, rows, other._next, others))
             kept = {int(row): n for n, row in enumerate(other._moved)}
             there = dict(zip(rows.tolist(), others.tolist(), strict=True))
             for n, row in enumerate(self._moved.tolist()):
@@ -71,6 +68,13 @@ class Bank:
         """Nothing is left in the filters of these rows."""
         self._state[:, :, rows] = 0.0
         self._coming_state[:, :, (self._moved >= rows.start) & (self._moved < rows.stop)] = 0.0
+
+
+def with_rows(settings: Doubles, rows: Places, other: Doubles, others: Places) -> Doubles:
+    """The same with ``rows`` as ``others`` of another one are."""
+    made = settings.copy()
+    made[..., rows] = other[..., others]
+    return made
 
 
 def active(coefficients: Doubles) -> NDArray[np.bool_]:

@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cattailer.engine.effects import kernels
-from cattailer.engine.effects.bank import active
+from cattailer.engine.effects.bank import active, with_rows
 
 Floats = NDArray[np.float32]
 Doubles = NDArray[np.float64]
@@ -113,14 +113,14 @@ class Compressors:
 
     def take_over(self, rows: Places, other: Self, others: Places) -> None:
         """``rows`` go on where ``others`` of another one are, which may be in the middle of a glide."""
-        self._now = _with(self._now, rows, other._now, others)
+        self._now = with_rows(self._now, rows, other._now, others)
         self._down[rows] = other._down[others]
-        self._detector.set(_with(self._detector.coefficients, rows, other._detector.coefficients, others))
+        self._detector.set(with_rows(self._detector.coefficients, rows, other._detector.coefficients, others))
         self._detector.copy(rows, other._detector, others)
         if len(other._moved):
             filters = other._detector_next if len(other._heard_otherwise) else other._detector
-            self.begin(_with(self._now, rows, other._next, others),
-                       _with(self._detector.coefficients, rows, filters.coefficients, others))
+            self.begin(with_rows(self._now, rows, other._next, others),
+                       with_rows(self._detector.coefficients, rows, filters.coefficients, others))
             if len(self._heard_otherwise):
                 self._detector_next.copy(rows, other._detector_next, others)
             there = np.full(len(self._down), -1)
@@ -138,10 +138,3 @@ class Compressors:
 
 def _work(settings: Doubles) -> bool:
     return bool(settings[SLOPE].any() or (settings[MAKE_UP] != 1.0).any())
-
-
-def _with(settings: Doubles, rows: Places, other: Doubles, others: Places) -> Doubles:
-    """The same with ``rows`` as ``others`` of another one are."""
-    made = settings.copy()
-    made[..., rows] = other[..., others]
-    return made

@@ -11,7 +11,7 @@ from cattailer.core.mix.flow import APART, Insert
 from cattailer.core.sound.curves import along, gliding
 from cattailer.core.units import amplitude
 from cattailer.engine.effects import kernels
-from cattailer.engine.effects.bank import Bank
+from cattailer.engine.effects.bank import Bank, with_rows
 from cattailer.engine.effects.compressors import Compressors
 
 Floats = NDArray[np.float32]
@@ -40,10 +40,7 @@ class Settings:
 
     def with_rows(self, rows: Places, other: "Settings", others: Places) -> "Settings":
         """The same with ``rows`` as ``others`` of another one are."""
-        made = [getattr(self, name).copy() for name in _NAMES]
-        for array, name in zip(made, _NAMES, strict=True):
-            array[..., rows] = getattr(other, name)[..., others]
-        return Settings(*made)
+        return Settings(*(with_rows(getattr(self, name), rows, getattr(other, name), others) for name in _NAMES))
 
     def same_as(self, other: "Settings") -> bool:
         return all(np.array_equal(getattr(self, name), getattr(other, name)) for name in _NAMES)

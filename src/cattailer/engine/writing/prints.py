@@ -106,10 +106,10 @@ class Prints:
         until = self._ring.written
         while self._noted:
             sample, tracks = self._noted.popleft()
-            if tracks or self._moves or self._now.tracks:
+            if tracks != (self._moves[-1][1] if self._moves else self._now.tracks):
                 self._moves.append((sample, tracks))
         self.at = max(self.at, min(until, self._ring.oldest))
-        if not self._moves and not self._now.tracks:
+        if not self._now.tracks and not self.moves(self.at, until):
             self.at = until  # nobody prints
         while self.at < until:
             self.at = self._go_on(until)
@@ -157,7 +157,6 @@ class RunPrints:
         self._prints, self._ring, self._tracks, self._tell = prints, ring, tracks, tell
         self._rows = np.concatenate([np.arange(rows[id_].start, rows[id_].stop) for id_ in tracks])
         self._chain: _Chain | None = None
-        self._at = 0
 
     @property
     def known(self) -> int:
@@ -168,10 +167,10 @@ class RunPrints:
         """What the ring holds from ``at`` on, all rows of the run, in place. Before the first block the effects hear
         what came before it."""
         if self._chain is None:
-            self._at, self._chain = self._prints.begin(at, self._tracks)
-            before = self._ring.read(self._at, at, _rows(self._tracks)) if self._at < at else None
+            since, self._chain = self._prints.begin(at, self._tracks)
+            before = self._ring.read(since, at, _rows(self._tracks)) if since < at else None
             if before is not None:
-                self._hear(before, self._at, lambda _: None)
+                self._hear(before, since, lambda _: None)
         sound = block[self._rows]
         self._hear(sound, at, self._tell)
         block[self._rows] = sound
@@ -188,7 +187,6 @@ class RunPrints:
             for name in self._chain.process(sound[:, done:stop]):
                 tell(FAILED.format(name))
             done = stop
-        self._at = at + count
 
 
 def _inserts(tracks: Printing) -> list[Insert]:

@@ -2,7 +2,7 @@
 
 from cattailer.core.errors import NotNow, Refusal
 from cattailer.core.mix.cells import Cell
-from cattailer.core.mix.listening import OFF
+from cattailer.core.mix.limiting import OFF, WAYS
 from cattailer.core.mix.moving import Move, checked
 from cattailer.core.patch.ends import EVERYWHERE, GROUP, RETURN, TRACK, kind_of, mix_end, track_end
 from cattailer.core.patch.routing import check_route
@@ -88,6 +88,8 @@ def set_after_fader(desk: Desk, session_id: int, mix_id: int, after: bool) -> No
 
 def set_limit(desk: Desk, session_id: int, mix_id: int, by: str) -> None:
     """How the limiter of a mix looks for peaks, or ``OFF``; how high it lets sound go is moved."""
+    if by not in WAYS:
+        raise Refusal(f"Choose one of {', '.join(WAYS)}. Nothing was changed.")
     with editing(desk, session_id) as edit:
         mix = edit.mix(mix_id)
         edit.what = f"{mix.name} without a limiter" if by == OFF else f"Limiter of {mix.name}: {by}"

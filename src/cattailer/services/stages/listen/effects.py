@@ -17,7 +17,7 @@ NAMES = {
     "cut_hz": "low cut", "low_hz": "low shelf", "low_db": "", "one_hz": "peak 1", "one_db": "", "one_q": "",
     "two_hz": "peak 2", "two_db": "", "two_q": "", "high_hz": "high shelf", "high_db": "", "threshold_db": "threshold",
     "ratio": "ratio", "attack_ms": "attack", "release_ms": "release", "knee_db": "knee", "makeup_db": "make up",
-    "detector_hz": "hears above",
+    "detector_hz": "detector low cut",
 }
 
 

@@ -44,7 +44,7 @@ class On(Form):
 
 
 class Limit(Form):
-    by: Literal["true peak", "samples only", "off"]
+    by: str = Field(max_length=20)
 
 
 class Chosen(Form):
