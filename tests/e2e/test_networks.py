@@ -89,10 +89,22 @@ def test_the_page_says_which_is_gone(page: Page, studio: Studio, wire: Wire) -> 
     expect(page.locator("#away")).to_be_hidden(timeout=60_000)
 
 
-def test_without_a_sound_output_listening_says_so(page: Page, studio: Studio) -> None:
-    page.add_init_script("AudioContext.prototype.resume = () => new Promise(() => {});")
+def test_a_sound_output_that_opens_late_is_heard(page: Page, studio: Studio) -> None:
+    page.add_init_script(
+        "const added = AudioWorklet.prototype.addModule;"
+        "AudioWorklet.prototype.addModule = async function (from) { await new Promise((go) => setTimeout(go, 6000)); return added.call(this, from); };")
     open_demo(page, studio)
     page.get_by_role("button", name="Listen here").click()
-    expect(page.locator("#message")).to_contain_text("cannot open a sound output")
+    expect(page.locator("#listen-words")).to_have_text("no sound output yet …")
+    expect(page.locator("#listen-words")).to_contain_text("ms behind", timeout=60_000)
+    expect(page.get_by_role("button", name="Stop listening")).to_have_attribute("aria-pressed", "true")
+
+
+def test_without_a_sound_output_listening_says_so(page: Page, studio: Studio) -> None:
+    page.add_init_script("AudioWorklet.prototype.addModule = () => new Promise(() => {});")
+    open_demo(page, studio)
+    page.get_by_role("button", name="Listen here").click()
+    expect(page.locator("#listen-words")).to_have_text("no sound output yet …")
+    expect(page.locator("#message")).to_contain_text("cannot open a sound output", timeout=60_000)
     expect(page.get_by_role("button", name="Listen here")).to_have_attribute("aria-pressed", "false")
     expect(page.locator("#listen-words")).to_have_text("not heard here")

@@ -147,7 +147,7 @@ def heard_on(page: Page, seconds: float) -> None:
 
 def hears(page: Page) -> None:
     """The page's AudioWorklet receives sound and plays it."""
-    page.wait_for_function("() => window.cattailerListen?.heard > 24000 && cattailerListen.loudest > 0.01", timeout=15_000)
+    page.wait_for_function("() => window.cattailerListen?.heard > 24000 && cattailerListen.loudest > 0.01", timeout=60_000)
     expect(page.locator("#listen-words")).to_contain_text("ms behind")
 
 

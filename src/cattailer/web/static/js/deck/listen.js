@@ -3,11 +3,13 @@ import { on, wish } from "../page/socket.js";
 import { say } from "../page/messages.js";
 import { NO_OUTPUT, playPlainly } from "./plainsound.js";
 
-const STARTS_MS = 4000;
+const SLOW_MS = 4000;
+const STARTS_MS = 20000; // a busy computer needs seconds for it
 const stats = { received: 0, heard: 0, loudest: 0, buffered: 0, gaps: 0, rate_hz: 0 };
 window.cattailerListen = stats;
 let context = null;
 let node = null;
+let slow = 0;
 
 export function startListen() {
   const button = document.querySelector("[data-press='listen']");
@@ -24,6 +26,7 @@ export function startListen() {
   };
   if (!window.isSecureContext) return button.dataset.sound ? playPlainly(button, show, words, stats) : sayWhy(button, words);
   const close = () => {
+    clearTimeout(slow);
     context?.close();
     context = node = null;
   };
@@ -31,10 +34,12 @@ export function startListen() {
     close();
     Object.assign(stats, { heard: 0, rate_hz: rate });
     words.textContent = "starting …";
+    slow = setTimeout(() => { words.textContent = "no sound output yet …"; }, SLOW_MS);
     let made = null;
     try {
       made = context = new AudioContext({ sampleRate: rate, latencyHint: "interactive" });
       await inTime(start(made));
+      if (context === made) clearTimeout(slow);
     } catch { // without an output it is refused, or waited for without end
       if (context !== made) return; // stopped meanwhile, or at another rate
       close();
