@@ -79,8 +79,6 @@ BURSTY = heard(noise_of(4, -80) + sine(3000, -15) * (np.arange(4 * RATE) % RATE 
     (row(heard(np.clip(sine(220, -6), -0.25, 0.25) + noise_of(4, -100))[0], pickup="DI"), "clips before the converter: crests lie flat at −12 dBFS"),
     (row(replace(TONE, peak_dbfs=-1.0, loud_dbfs=-8.0), soft_limit=True), "works the soft limit all the time"),
     (row(replace(BURSTY, floor_dbfs=-40.0, loud_dbfs=-18.0), others=False), "only 22 dB above its noise"),
-    (row(heard(sum(sine(50 * k, -70, 6.0) for k in (1, 2, 3, 5)) + noise_of(6, -90))[0]), "hums at 50 Hz"),
-    (row(heard(sum(sine(60 * k, -70, 6.0) for k in (1, 2, 3)) + noise_of(6, -90))[0]), "hums at 60 Hz"),
     (row(heard(noise_of(4, -60) + 0.05)[0]), "carries DC, +5.0 %"),
     (row(SILENT, pickup="dynamic"), "is dead"),
     (row(heard(sine(300, -25) * 0.5 + sine(40, -8) * (np.arange(4 * RATE) % RATE < 5000))[0], voice=True), "bursts of breath"),

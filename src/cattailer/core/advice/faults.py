@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from cattailer.core.advice.hum import Humming
 from cattailer.core.findings import Cure, Finding
 from cattailer.core.gear.interface import Profile
 from cattailer.core.gear.levels import closeness_db, loading_corner_hz, loading_loss_db
@@ -23,10 +24,6 @@ PICKUP_OHM, PICKUP_HENRY, MIC_INPUT_OHM = 8_000.0, 3.0, 2_400.0
 CLOSE_M = 0.3
 LITTLE_SNR_DB = 35.0
 LIMIT_KNEE_DBFS = -6.0
-MAINS_HZ = (50, 60)
-STANDS_OUT, STANDS_FAR_OUT = 16.0, 100.0
-"""In power, above what is beside."""
-
 
 @dataclass(frozen=True)
 class Row:
@@ -51,10 +48,11 @@ class Row:
 Rule = Callable[[Row], Iterator[Finding]]
 
 
-def look(rows: list[Row], same: list[tuple[int, int]] | None = None) -> list[Finding]:
-    """All that is wrong, the gravest first. ``same`` are places in ``rows`` that carry one signal."""
+def look(rows: list[Row], same: list[tuple[int, int]] | None = None, humming: Humming | None = None) -> list[Finding]:
+    """All that is wrong, the gravest first. ``same`` are places in ``rows`` that carry one signal, and ``humming``
+    tells of those places."""
     found = [finding for row in rows for rule in RULES for finding in rule(row)]
-    found += hums(rows)
+    found += hums(rows, humming) if humming else []
     for a, b in same or []:
         found.append(_find("same", rows[b], f"carries the same signal as {rows[a].name}: one cable, two sockets?"))
     return sorted(found, key=lambda f: f.kind != "stop")
@@ -164,28 +162,10 @@ def little_above_noise(row: Row) -> Iterator[Finding]:
         yield _find("snr", row, f"stands only {snr:.0f} dB above its noise ({_dbfs(row.sound.floor_dbfs)})")
 
 
-def hums(rows: list[Row]) -> list[Finding]:
-    """Rows that hum at the mains frequency. A room has only one: that at which more rows hum, and louder."""
-    found = {hz: [(row, level) for row in rows if (level := hum_dbfs(row.sound, hz)) is not None] for hz in MAINS_HZ}
-    hz = max(MAINS_HZ, key=lambda each: (len(found[each]), max((level for _, level in found[each]), default=-200.0)))
+def hums(rows: list[Row], humming: Humming) -> list[Finding]:
+    mains = " or ".join(map(str, humming.mains_hz))
     advice = "another cable, away from mains, or lift the ground at the DI"
-    return [_find("hum", row, f"hums at {hz} Hz, {_dbfs(level)}: {advice}") for row, level in found[hz]]
-
-
-def hum_dbfs(sound: RowSound, mains_hz: int) -> float | None:
-    """The level of hum, if its first and third partial and one more stand 12 dB out of what was there at every moment
-    of the last five seconds, and one of them 20 dB: hum continues through pauses, and music does not."""
-    out = []
-    for partial in (1, 2, 3, 4):
-        at = round(mains_hz * partial / sound.bin_hz)
-        peak = float(sound.steady[max(0, at - 1) : at + 2].sum())
-        near = np.concatenate([sound.steady[max(2, at - 5) : at - 2], sound.steady[at + 3 : at + 6]])
-        around = 3.0 * float(np.median(near)) if len(near) else 0.0
-        out.append((peak, peak / max(around, 1e-16)))
-    level = 10.0 * float(np.log10(max(sum(p for p, _ in out), 1e-20)))
-    ratios = [ratio for _, ratio in out]
-    enough = min(ratios[0], ratios[2]) > STANDS_OUT and sum(ratio > STANDS_OUT for ratio in ratios) >= 3
-    return level if enough and max(ratios) > STANDS_FAR_OUT and level > -95.0 else None
+    return [_find("hum", rows[n], f"hums at {mains} Hz, {_dbfs(level)}: {advice}") for n, level in humming.dbfs.items()]
 
 
 def offset(row: Row) -> Iterator[Finding]:

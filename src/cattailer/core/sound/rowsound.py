@@ -3,9 +3,7 @@
 All rows at once, over blocks of any size. Spectra come in frames of about a third of a second.
 """
 
-from collections import deque
-from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
@@ -20,8 +18,6 @@ OCTAVES_HZ = (31, 63, 125, 250, 500, 1000, 2000, 4000, 8000, 16000)
 QUIET_DB = 3.0
 """Frames this close to the quietest one so far count as the gaps."""
 
-STEADY_HZ, STEADY_FRAMES = 300.0, 15
-"""Up to where, and in how many frames, what never pauses is looked for."""
 _CREST_SHARE = 0.001
 _BURST_S = 0.04
 
@@ -50,8 +46,7 @@ def arrived(sound: Floats) -> Floats:
 @dataclass(frozen=True)
 class RowSound:
     """One row. Levels in dBFS; ``spectrum`` and ``quiet`` are power by frequency bin (full-scale sine: 0.5
-    in all), of all frames and of the gaps; ``steady`` is what was there at every moment of the last five seconds, up to
-    ``STEADY_HZ``, empty before. ``flat_tops`` counts crests that are cut off below full scale,
+    in all), of all frames and of the gaps. ``flat_tops`` counts crests that are cut off below full scale,
     ``bursts`` stretches of 40 ms in which what lies below 80 Hz outweighs all the rest."""
 
     seconds: float
@@ -68,7 +63,6 @@ class RowSound:
     spectrum: Doubles
     quiet: Doubles
     bin_hz: float
-    steady: Doubles = field(default_factory=lambda: np.zeros(0))
 
     @property
     def crest_db(self) -> float:
@@ -86,9 +80,9 @@ class RowSound:
 
 
 class RowListener:
-    """Gathers over blocks; ``sounds`` tells what came so far. ``lately`` are the frames of a listener before it."""
+    """Gathers over blocks; ``sounds`` tells what came so far."""
 
-    def __init__(self, channels: int, rate_hz: int, bits: int = 24, lately: Sequence[Doubles] = ()) -> None:
+    def __init__(self, channels: int, rate_hz: int, bits: int = 24) -> None:
         self._rate, self._channels = rate_hz, channels
         self._meter, self._true = BlockMeter(channels, bits), TruePeak(channels)
         self._floor = LevelSpread(channels, rate_hz)
@@ -104,8 +98,6 @@ class RowListener:
         self._sum, self._samples = np.zeros(channels), 0
         self._tops: list[tuple[Doubles, NDArray[np.int64]]] = []
         self._bursts = np.zeros(channels, np.int64)
-        self._lows = 1 + round(STEADY_HZ * self._frame / rate_hz)
-        self.lately = deque(lately, STEADY_FRAMES)
 
     @property
     def seconds(self) -> float:
@@ -131,7 +123,6 @@ class RowListener:
         transformed = fft.rfft((frame - means) * self._window, axis=1)
         power = (transformed.real.astype(np.float64) ** 2 + transformed.imag.astype(np.float64) ** 2) * self._scale
         self._all += power
-        self.lately.append(power[:, : self._lows])
         self._frames += 1
         level = power.sum(axis=1)
         near = 10.0 ** (QUIET_DB / 10.0)
@@ -175,14 +166,11 @@ class RowListener:
         tops = self._counted_tops()
         frames, quiet = max(1, self._frames), np.maximum(1.0, self._quiet_frames)[:, None]
         spectra, gaps = self._all / frames, self._quiet / quiet
-        whole = len(self.lately) == STEADY_FRAMES
-        steady = np.min(self.lately, axis=0) if whole else np.zeros((self._channels, 0))
         return [
             RowSound(
                 self.seconds, float(peak[r]), float(true[r]), float(rms[r]), float(max(floor[r], -200.0)),
                 float(max(loud[r], -200.0)), float(self._sum[r] / count), int(got.clips[r]), int(tops[r]),
                 float(peak[r]), int(self._bursts[r]), spectra[r], gaps[r], self._rate / self._frame,
-                steady[r],
             )
             for r in range(self._channels)
         ]

@@ -35,10 +35,12 @@ class LiveKnob:
 
 @dataclass
 class LiveLevels:
-    """``count`` goes up with every change, so that pages know. ``lock`` guards everything here."""
+    """``covered`` names what was never quiet enough to listen for hum in. ``count`` goes up with every change, so that
+    pages know. ``lock`` guards everything here."""
 
     sounds: list[RowSound] = field(default_factory=list)
     clips: dict[int, int] = field(default_factory=dict)
+    covered: tuple[str, ...] = ()
     check: LiveCheck = field(default_factory=LiveCheck)
     knob: LiveKnob | None = None
     wanted_until: float = 0.0

@@ -50,6 +50,7 @@ class LevelPage:
     window: tuple[float, float]
     reference_hz: float
     findings: list[Finding]
+    covered: tuple[str, ...]
     phase: str
     running: bool
     knob: LiveKnob | None
@@ -81,6 +82,7 @@ def show(desk: Desk, session_id: int) -> LevelPage:
     windows = soundcheck.windows_of(patch, window)
     with live.lock:
         findings, check, knob = desk.live.of(session_id, LiveFindings).get("levels"), live.check, live.knob
+        covered = live.covered
         ticked = set(check.sockets) if check.running else set()
     rows = [
         _row(i, patch, profile, windows.get(i.socket, window), window, advised.get(i.socket), i.socket in ticked)
@@ -88,8 +90,8 @@ def show(desk: Desk, session_id: int) -> LevelPage:
         if i.used and i.socket <= profile.inputs
     ]
     return LevelPage(
-        common, patch, profile, rows, window, reference, findings, check.phase if check.running else "",
-        check.running, knob, knobs.words(knob) if knob else "", margins,
+        common, patch, profile, rows, window, reference, findings, covered,
+        check.phase if check.running else "", check.running, knob, knobs.words(knob) if knob else "", margins,
     )
 
 

@@ -6,11 +6,12 @@ from dataclasses import replace
 import numpy as np
 from numpy.typing import NDArray
 
-from cattailer.core.advice import faults
+from cattailer.core.advice import faults, hum
 from cattailer.core.findings import Finding
 from cattailer.core.gear.interface import Profile
 from cattailer.core.patch.ends import socket_end
 from cattailer.core.patch.patch import Patch, PatchInput
+from cattailer.core.sound.lowend import LowEnd
 from cattailer.core.sound.rowsound import RowListener, RowSound
 from cattailer.services.desk.desk import Desk
 from cattailer.services.desk.listening import Heard
@@ -55,8 +56,8 @@ class _Watch:
     def __init__(self, desk: Desk, session_id: int, live: LiveLevels) -> None:
         self._desk, self._session, self._live = desk, session_id, live
         self._listener: RowListener | None = None
+        self._low_end: LowEnd | None = None
         self._recent: list[Floats] = []
-        self._lately: list[NDArray[np.float64]] = []
         self._gathered = 0
 
     def __call__(self, heard: Heard) -> bool:
@@ -64,20 +65,20 @@ class _Watch:
             return False
         if heard.session != self._session:
             return True
-        if self._listener is None or heard.lost or heard.fresh:
-            lately = [] if heard.lost or heard.fresh else self._lately
-            self._listener = RowListener(len(heard.sound), heard.rate_hz, lately=lately)
-            self._recent, self._gathered = [], 0
+        if self._low_end is None or heard.lost or heard.fresh:
+            self._low_end, self._listener = LowEnd(len(heard.sound), heard.rate_hz), None
+        if self._listener is None:
+            self._listener, self._recent, self._gathered = RowListener(len(heard.sound), heard.rate_hz), [], 0
         self._listener.add(heard.sound)
+        self._low_end.add(heard.sound)
         self._recent = [*self._recent[-3:], heard.sound]
         self._gathered += heard.sound.shape[1]
         if self._gathered >= ROUND_S * heard.rate_hz:
-            self._judge(self._listener.sounds(), np.concatenate(self._recent, axis=1))
-            self._lately = list(self._listener.lately)
+            self._judge(self._listener.sounds(), np.concatenate(self._recent, axis=1), self._low_end)
             self._listener = None
         return True
 
-    def _judge(self, sounds: list[RowSound], recent: Floats) -> None:
+    def _judge(self, sounds: list[RowSound], recent: Floats, low_end: LowEnd) -> None:
         with self._desk.database.transaction() as db:
             session = get_session(db, self._session)
             patch, accepted = patch_of(session), frozenset(session.accepted)
@@ -87,17 +88,17 @@ class _Watch:
             for n, sound in enumerate(sounds, 1):
                 if sound.clips:
                     live.clips[n] = live.clips.get(n, 0) + sound.clips
-            found = judge(patch, profile, sounds, live.clips, recent, accepted)
-            if self._desk.live.of(self._session, LiveFindings).put("levels", found):
-                live.count += 1
+            found, covered = judge(patch, profile, sounds, live.clips, recent, low_end, accepted)
+            if self._desk.live.of(self._session, LiveFindings).put("levels", found) or covered != live.covered:
+                live.covered, live.count = covered, live.count + 1
             live.sounds = sounds
 
 
 def judge(
-    patch: Patch, profile: Profile, sounds: list[RowSound], clips: dict[int, int], recent: Floats,
+    patch: Patch, profile: Profile, sounds: list[RowSound], clips: dict[int, int], recent: Floats, low_end: LowEnd,
     accepted: frozenset[str] = frozenset(),
-) -> list[Finding]:
-    """The findings of a round; ``sounds`` and ``recent`` are by socket."""
+) -> tuple[list[Finding], tuple[str, ...]]:
+    """The findings of a round, and who was never quiet enough to tell hum; what was heard is by socket."""
     icons = {f: t.icon for t in patch.tracks for f in t.feeds}
     playing = {n for n, s in enumerate(sounds, 1) if s.peak_dbfs > faults.LOUD_DBFS}
     rows = [
@@ -110,7 +111,9 @@ def judge(
     ]
     listed = [r.input.socket - 1 for r in rows]
     same = faults.same_signals(recent[listed]) if listed else []
-    return [f for f in faults.look(rows, same) if f.key not in accepted]
+    humming = hum.find(low_end.lately[listed], low_end.rate_hz)
+    found = [f for f in faults.look(rows, same, humming) if f.key not in accepted]
+    return found, tuple(rows[n].name for n in sorted(humming.covered))
 
 
 def is_voice(row: PatchInput, icons: dict[str, str]) -> bool:
