@@ -134,8 +134,8 @@ def _candidates(lines: _Lines) -> list[float]:
 
 
 def _evidence(lines: _Lines, off_hz: float) -> _Evidence:
-    """A row hums where frames stand at one point in gaps of 0.4 s or more, at two times or for two partials. Notes pass it
-    as they fade, or turn around it; and hum is nowhere quiet without it."""
+    """A row hums where frames stand at one point in gaps of 0.4 s or more, at two times or for two partials. Notes pass
+    that point as they fade, or turn around it; and a row that hums is never quiet without it."""
     turned = lines.turned(off_hz)
     hum = _middle(turned, lines.beside)
     size = np.abs(hum) + _NOTHING

@@ -62,10 +62,14 @@ class Compressor:
 
 @dataclass(frozen=True)
 class Reverb:
-    """What comes out is the space alone."""
+    """What comes out is the space alone. ``predelay_ms`` is how much later it begins, ``damping`` how soon its highs
+    fade (50 %: as they do in that space), and what is below ``cut_hz`` does not reach it (0 Hz: all does)."""
 
     on: bool = True
     space: str = "grain barn"
+    predelay_ms: float = _setting(0.0, Range(0.0, 250.0, "ms"))
+    damping: float = _setting(50.0, Range(0.0, 100.0, "%"))
+    cut_hz: float = _setting(0.0, Range(0.0, 500.0, "Hz"))
 
 
 @dataclass(frozen=True)

@@ -21,7 +21,7 @@ def coefficients(eq: Equaliser | None, rate_hz: int) -> Coefficients:
     if eq is None or not eq.on:
         return np.array([_FLAT] * SECTIONS)
     return np.array([
-        _low_cut(eq.cut_hz, rate_hz) if eq.cut_hz > 0.0 else _FLAT,
+        *low_cut(eq.cut_hz, rate_hz),
         section(LOW_SHELF, eq.low_hz, eq.low_db, 1.0, rate_hz) if eq.low_db else _FLAT,
         section(PEAK, eq.one_hz, eq.one_db, eq.one_q, rate_hz) if eq.one_db else _FLAT,
         section(PEAK, eq.two_hz, eq.two_db, eq.two_q, rate_hz) if eq.two_db else _FLAT,
@@ -31,7 +31,7 @@ def coefficients(eq: Equaliser | None, rate_hz: int) -> Coefficients:
 
 def detector(dyn: Compressor | None, rate_hz: int) -> Coefficients:
     """b0, b1, b2, a1, a2 of what a compressor listens through, shape (1, 5)."""
-    return np.array([_low_cut(dyn.detector_hz, rate_hz) if dyn and dyn.detector_hz > 0.0 else _FLAT])
+    return low_cut(dyn.detector_hz if dyn else 0.0, rate_hz)
 
 
 def response_db(eq: Equaliser | None, hz: NDArray[np.float64], rate_hz: int) -> NDArray[np.float64]:
@@ -44,10 +44,13 @@ def response_db(eq: Equaliser | None, hz: NDArray[np.float64], rate_hz: int) -> 
     return out
 
 
-def _low_cut(hz: float, rate_hz: int) -> tuple[float, ...]:
-    """By bilinear transform, which is near enough so far down (R. Bristow-Johnson, "Cookbook formulae for audio
-    equalizer biquad filter coefficients", W3C note)."""
+def low_cut(hz: float, rate_hz: int) -> Coefficients:
+    """b0, b1, b2, a1, a2 of 12 dB per octave below, shape (1, 5); 0 Hz lets everything through. By bilinear transform,
+    which is near enough so far down (R. Bristow-Johnson, "Cookbook formulae for audio equalizer biquad filter
+    coefficients", W3C note)."""
+    if hz <= 0.0:
+        return np.array([_FLAT])
     angle = 2.0 * math.pi * hz / rate_hz
     cos, alpha = math.cos(angle), math.sin(angle) / (2.0 * _SLOPE_Q)
     gain = (1.0 + cos) / (2.0 * (1.0 + alpha))
-    return gain, -2.0 * gain, gain, -2.0 * cos / (1.0 + alpha), (1.0 - alpha) / (1.0 + alpha)
+    return np.array([(gain, -2.0 * gain, gain, -2.0 * cos / (1.0 + alpha), (1.0 - alpha) / (1.0 + alpha))])

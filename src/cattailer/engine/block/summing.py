@@ -13,8 +13,7 @@ from numpy.typing import NDArray
 from cattailer.core.mix.flow import Flow, gates
 from cattailer.core.plan import Plan
 from cattailer.core.sound.curves import along, gliding
-from cattailer.engine.effects.rack import Rack
-from cattailer.engine.effects.strips import Settings
+from cattailer.engine.effects.rack import Rack, Wanted
 
 Floats = NDArray[np.float32]
 Places = NDArray[np.intp]
@@ -71,11 +70,11 @@ class Summing:
     def moving(self) -> bool:
         return bool(self._steps)
 
-    def settings(self, flow: Flow) -> list[Settings | None]:
+    def settings(self, flow: Flow) -> list[Wanted]:
         """What the effects are set to by a flow of the same key; made off the block path."""
         return [rack.settings(level) for rack, level in zip(self.racks, flow.levels, strict=True)]
 
-    def retarget(self, flow: Flow, made: Sequence[Change], settings: Sequence[Settings | None]) -> None:
+    def retarget(self, flow: Flow, made: Sequence[Change], settings: Sequence[Wanted]) -> None:
         """From now on gains glide to those of another flow of the same key."""
         for rack, wanted in zip(self.racks, settings, strict=True):
             rack.ask(wanted)

@@ -3,12 +3,14 @@
 What raises, or gives what is no number, is switched off until it is prepared again, and said; capture never notices.
 """
 
+from dataclasses import dataclass
 from math import isfinite
 from typing import Protocol
 
 import numpy as np
 from numpy.typing import NDArray
 
+from cattailer.core.mix.effects import Reverb
 from cattailer.core.mix.flow import Level
 from cattailer.engine.effects.spaces import Space
 from cattailer.engine.effects.strips import Settings, Strips
@@ -27,6 +29,14 @@ class Effect(Protocol):
     def process(self, block: Floats) -> None: ...
 
 
+@dataclass(frozen=True)
+class Wanted:
+    """What the effects of a level are to be set to; ``reverbs`` by the key of their insert."""
+
+    strips: Settings | None
+    reverbs: dict[str, Reverb]
+
+
 class Rack:
     """Belongs to the block path; made off it."""
 
@@ -40,14 +50,17 @@ class Rack:
         self.said: list[tuple[str, str]] = []
         """(key of the effect, what it did) since somebody looked."""
 
-    def settings(self, level: Level) -> Settings | None:
+    def settings(self, level: Level) -> Wanted:
         """What the same level of another flow asks for: made off the block path, for ``ask``."""
         strips = [i for i in level.inserts if i.effects.eq or i.effects.dyn]
-        return Settings.of(strips, self._rate) if strips else None
+        reverbs = {i.key: i.effects.reverb for i in level.inserts if i.effects.reverb is not None}
+        return Wanted(Settings.of(strips, self._rate) if strips else None, reverbs)
 
-    def ask(self, settings: Settings | None) -> None:
-        if self.strips is not None and settings is not None:
-            self.strips.ask(settings)
+    def ask(self, wanted: Wanted) -> None:
+        if self.strips is not None and wanted.strips is not None:
+            self.strips.ask(wanted.strips)
+        for space in self.spaces:
+            space.ask(wanted.reverbs[space.key])
 
     def take_over(self, other: "Rack | None") -> None:
         """Goes on where another one is; spaces that both have are from now on this one's alone."""

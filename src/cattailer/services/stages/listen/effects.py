@@ -17,7 +17,7 @@ NAMES = {
     "cut_hz": "low cut", "low_hz": "low shelf", "low_db": "", "one_hz": "peak 1", "one_db": "", "one_q": "",
     "two_hz": "peak 2", "two_db": "", "two_q": "", "high_hz": "high shelf", "high_db": "", "threshold_db": "threshold",
     "ratio": "ratio", "attack_ms": "attack", "release_ms": "release", "knee_db": "knee", "makeup_db": "make up",
-    "detector_hz": "detector low cut",
+    "detector_hz": "detector low cut", "predelay_ms": "pre-delay", "damping": "damping",
 }
 
 
@@ -127,7 +127,7 @@ def closely(page: ListenPage, end: str, kind: str, rate_hz: int) -> EffectView |
 
 
 def _step(name: str) -> float:
-    return {"hz": 10.0, "db": 0.5, "_q": 0.1, "io": 0.5, "ms": 1.0}[name[-2:]]
+    return {"hz": 10.0, "db": 0.5, "_q": 0.1, "io": 0.5, "ms": 1.0, "ng": 5.0}[name[-2:]]
 
 
 def _response(eq: Equaliser, rate_hz: int) -> str:
