@@ -39,9 +39,9 @@ class Summed:
                 listen = cell.listen(track.listen)
                 fader = db(track.fader_db)
                 at_end = main or (mix.after_fader and listen.point == "channel")
-                pan = track.pan if cell.pan is None else cell.pan
-                out += level * panned(self.part(track, listen, "live"), pan) * (fader if at_end else 1.0)
-                out += level * panned(self.part(track, listen, "captured"), pan) * (
+                pan, wide = track.pan if cell.pan is None else cell.pan, (track.width_percent, track.balance_db)
+                out += level * panned(self.part(track, listen, "live"), pan, *wide) * (fader if at_end else 1.0)
+                out += level * panned(self.part(track, listen, "captured"), pan, *wide) * (
                     fader if main or mix.after_fader else 1.0
                 )
             else:
@@ -84,7 +84,7 @@ class Summed:
                 track = self.track(int(start.split(":")[1]))
                 if not main or self.sounds_in_main(track, through):
                     parts = self.part(track, track.listen, "live") + self.part(track, track.listen, "captured")
-                    out += db(cell.level_db + track.fader_db) * panned(parts, track.pan)
+                    out += db(cell.level_db + track.fader_db) * panned(parts, track.pan, track.width_percent, track.balance_db)
             elif not (main and self.end(start).muted):
                 out += db(cell.level_db + self.end(start).fader_db) * self.summed(start, main, through or getattr(self.end(start), "soloed", False))
         return effected(out, self.end(key).effects, self.plan.rate_hz)
@@ -94,12 +94,13 @@ def db(value: float) -> float:
     return 10 ** (value / 20)
 
 
-def panned(sound: Sound, pan: float) -> Sound:
+def panned(sound: Sound, pan: float, width_percent: float = 100.0, balance_db: float = 0.0) -> Sound:
+    if len(sound) == 2:
+        ratio, apart = db(balance_db), width_percent / 100 * (1 - abs(pan))
+        left, right = np.sqrt(2 / (1 + ratio**2)), ratio * np.sqrt(2 / (1 + ratio**2))
+        return panned(sound[:1] * left, pan - apart) + panned(sound[1:] * right, pan + apart)
     angle = (pan + 1) * np.pi / 4
-    if len(sound) == 1:
-        return np.concatenate([sound * np.cos(angle), sound * np.sin(angle)])
-    sides = np.minimum(1.0, np.sqrt(2) * np.array([np.cos(angle), np.sin(angle)]))
-    return sound * sides[:, None]
+    return np.concatenate([sound * np.cos(angle), sound * np.sin(angle)])
 
 
 def effected(sound: Sound, effects: Effects, rate_hz: int) -> Sound:

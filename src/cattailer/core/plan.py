@@ -10,6 +10,7 @@ from typing import Any
 
 from cattailer.core.mix.cells import Cell
 from cattailer.core.mix.effects import Effects
+from cattailer.core.mix.gains import Sides, pan_gains
 from cattailer.core.mix.limiting import TRUE_PEAK
 from cattailer.core.mix.listening import Listen
 from cattailer.core.notes.guide import Guide, guides_of
@@ -44,6 +45,14 @@ class TrackPlan:
     effects: Effects = Effects()
     prints: bool = False
     """Whether its effects are captured."""
+
+    width_percent: float = 100.0
+    balance_db: float = 0.0
+    """Of a pair; see ``core.mix.gains``."""
+
+    def sides(self, pan: float | None = None) -> Sides:
+        """The gains of its channels, at its own pan or another one."""
+        return pan_gains(self.pan if pan is None else pan, len(self.inputs), self.width_percent, self.balance_db)
 
 
 @dataclass(frozen=True)

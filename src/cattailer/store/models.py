@@ -4,10 +4,9 @@ import uuid
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import BigInteger, ForeignKey, Index, UniqueConstraint, text
+from sqlalchemy import BigInteger, Float, ForeignKey, Index, Integer, Text, UniqueConstraint, text
 from sqlalchemy.dialects.postgresql import ARRAY
 from sqlalchemy.orm import Mapped, mapped_column, relationship
-from sqlalchemy.types import Float, Integer, Text
 
 from cattailer.core.mix.limiting import TRUE_PEAK
 from cattailer.core.mix.listening import AUTO, CHANNEL, THROUGH
@@ -115,6 +114,8 @@ class Track(Base):
     locked: Mapped[bool] = mapped_column(default=False)
     fader_db: Mapped[float] = mapped_column(default=0.0)
     pan: Mapped[float] = mapped_column(default=0.0)
+    width_percent: Mapped[float] = mapped_column(default=100.0)
+    balance_db: Mapped[float] = mapped_column(default=0.0)
     colour: Mapped[str] = mapped_column(default="")
     icon: Mapped[str] = mapped_column(default="")
     note: Mapped[str] = mapped_column(default="")
@@ -133,8 +134,7 @@ class Track(Base):
     together: Mapped[int | None]
 
     takes: Mapped[list["Take"]] = relationship(
-        order_by="Take.number", cascade="all, delete-orphan", back_populates="track"
-    )
+        order_by="Take.number", cascade="all, delete-orphan", back_populates="track")
 
 
 class Group(Base):

@@ -36,7 +36,7 @@ def plans(draw: Any) -> Plan:
         tracks.append(TrackPlan(
             n + 1, f"T{n}", inputs, draw(st.booleans()), draw(levels), draw(pans), muted=draw(st.booleans()),
             soloed=draw(st.integers(0, 4)) == 0, listen=listens(), live_db=draw(levels), playback_db=draw(levels),
-            effects=draw(strips),
+            effects=draw(strips), width_percent=draw(st.sampled_from([0.0, 60.0, 100.0])), balance_db=draw(levels),
         ))
     groups = tuple(
         GroupPlan(n + 1, f"G{n}", draw(levels), draw(st.integers(0, 3)) == 0, draw(st.booleans()), draw(strips))

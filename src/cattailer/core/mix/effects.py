@@ -11,11 +11,12 @@ SPACES = {"pantry": "Pantry", "grain barn": "Grain barn", "stone stair": "Stone 
 
 @dataclass(frozen=True)
 class Range:
-    """What a setting can be, and its unit."""
+    """What a setting can be, its unit, and where a control stands if nobody moves it."""
 
     low: float
     high: float
     unit: str
+    usual: float = 0.0
 
 
 HZ = Range(20.0, 20_000.0, "Hz")

@@ -13,13 +13,16 @@ from cattailer.core.patch.ends import EVERYWHERE, GROUP, MIX, RETURN, TRACK, kin
 from cattailer.core.plan import Plan
 
 LEVEL, PAN = Range(-60.0, 12.0, "dB"), Range(-1.0, 1.0, "")
-FORWARD, LIMIT = Range(0.0, 12.0, "dB"), Range(-40.0, 0.0, "dB")
+WIDTH, BALANCE = Range(0.0, 100.0, "%", 100.0), Range(-24.0, 24.0, "dB")
+OVERALL = Range(-60.0, 12.0, "dB", -6.0)
+FORWARD, LIMIT = Range(0.0, 12.0, "dB"), Range(-40.0, 0.0, "dB", -6.0)
 SWITCH = Range(0.0, 1.0, "")
 _ROW = {"fader_db": LEVEL, "muted": SWITCH}
 OF_ENDS: dict[str, dict[str, Range]] = {
-    TRACK: {**_ROW, "pan": PAN, "soloed": SWITCH, "live_db": LEVEL, "playback_db": LEVEL},
+    TRACK: {**_ROW, "pan": PAN, "width_percent": WIDTH, "balance_db": BALANCE, "soloed": SWITCH, "live_db": LEVEL,
+            "playback_db": LEVEL},
     GROUP: {**_ROW, "soloed": SWITCH}, RETURN: _ROW,
-    MIX: {"fader_db": LEVEL, "forward_db": FORWARD, "limit_dbfs": LIMIT},
+    MIX: {"fader_db": OVERALL, "forward_db": FORWARD, "limit_dbfs": LIMIT},
 }
 OF_CELLS = {"level_db": LEVEL, "pan": PAN, "muted": SWITCH}
 """What can be moved, and how far."""

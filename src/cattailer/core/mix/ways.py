@@ -114,7 +114,7 @@ class Ways:
             # In the main mix the fader is the level; in a cue mix it acts on the live input at the channel's end only.
             live_faded = main or (fader and listen.point == CHANNEL)
             faded = level * self._fader[place]
-            gains = pan_gains(track.pan if pan is None else pan, len(track.inputs))
+            gains = track.sides(pan)
             self._listen(node, place, listen, gains, faded if fader else level, None if live_faded == fader else level)
             return
         end = self._end(start)
@@ -253,7 +253,7 @@ class Ways:
         place = self._tracks.get(start)
         if place is not None:
             track = self.plan.tracks[place]
-            gains, level = pan_gains(track.pan, len(track.inputs)), level * self._fader[place]
+            gains, level = track.sides(), level * self._fader[place]
             if world in (FEED_LIVE, FEED_MADE):
                 live = world == FEED_LIVE
                 node.lead(self._voice(place, AUTO, live or self._inside[place], not live, feed=True), gains, level)

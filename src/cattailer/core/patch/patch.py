@@ -71,6 +71,8 @@ class PatchTrack:
     playback_db: float = 0.0
     effects: Effects = Effects()
     prints: bool = False
+    width_percent: float = 100.0
+    balance_db: float = 0.0
 
     @property
     def key(self) -> str:

@@ -87,6 +87,7 @@ def silent_plan(desk: Desk, session: Session, pieces: tuple[Piece, ...] = ()) ->
         TrackPlan(
             t.id, t.name, tuple(source_channel(f, profile, feeders) for f in t.feeds), t.armed, t.fader_db, t.pan,
             t.window, t.muted, t.soloed, t.listen, t.live_db, t.playback_db, t.effects, t.prints,
+            t.width_percent, t.balance_db,
         )
         for t in patch.tracks
     )

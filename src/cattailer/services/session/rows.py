@@ -36,6 +36,7 @@ def patch_of(session: Session) -> Patch:
                 t.id, t.name, tuple(t.feeds), t.armed, t.fader_db, t.pan, t.colour, t.icon, t.note, takes.get(t.id, 0),
                 tuple(t.window_dbfs), t.muted, t.soloed, Listen(t.listen_path, t.listen_when, t.listen_point),
                 t.live_db, t.playback_db, Effects.from_dict(t.effects), t.prints,
+                t.width_percent, t.balance_db,
             )
             for t in session.tracks
         ),

@@ -66,7 +66,7 @@ def build(desk: Desk, db: orm.Session, title: str, shape: Shape, code: str = "")
             place=place, name=t.name, feeds=feeds, fader_db=t.fader_db, pan=t.pan, colour=t.colour, icon=t.icon,
             note=t.note, window_dbfs=list(t.window), muted=t.muted, listen_path=t.listen.path,
             listen_when=t.listen.when, listen_point=t.listen.point, live_db=t.live_db, playback_db=t.playback_db,
-            effects=t.effects.to_dict(), prints=t.prints,
+            effects=t.effects.to_dict(), prints=t.prints, width_percent=t.width_percent, balance_db=t.balance_db,
         )
         session.tracks.append(track)
         db.flush()

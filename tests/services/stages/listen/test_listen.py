@@ -44,7 +44,7 @@ def test_a_player_comes_forward_before_the_faders_and_is_limited(desk: Desk) -> 
     columns.set_limit(desk, session, mix, "true peak")
     gestures.settle(desk, session, [Move(f"mix:{mix}", "", "forward_db", 6.0)])
     made = next(m for m in plan_of(desk, session).mixes if m.id == mix)
-    assert (made.own, made.after_fader, made.limit_dbfs, made.forward_db) == ((narrator.id,), False, columns.LIMIT_DBFS, 6.0)
+    assert (made.own, made.after_fader, made.limit_dbfs, made.forward_db) == ((narrator.id,), False, -6.0, 6.0)
     with pytest.raises(Refusal, match="Choose one of true peak, samples only, off"):
         columns.set_limit(desk, session, mix, "hard")
     columns.set_limit(desk, session, mix, "off")

@@ -3,7 +3,7 @@
 from cattailer.core.errors import NotNow, Refusal
 from cattailer.core.mix.cells import Cell
 from cattailer.core.mix.limiting import OFF, WAYS
-from cattailer.core.mix.moving import Move, checked
+from cattailer.core.mix.moving import LIMIT, Move, checked
 from cattailer.core.patch.ends import EVERYWHERE, GROUP, RETURN, TRACK, kind_of, mix_end, track_end
 from cattailer.core.patch.routing import check_route
 from cattailer.services.desk.desk import Desk
@@ -13,8 +13,6 @@ from cattailer.services.stages.listen.gestures import cell_row, name_of
 from cattailer.store.models import Mix
 
 _KEPT = ("level_db", "pan", "muted")
-LIMIT_DBFS = -6.0
-"""Where a limiter begins that is switched on."""
 
 
 def send(desk: Desk, session_id: int, start: str, target: str, on: bool) -> None:
@@ -96,7 +94,7 @@ def set_limit(desk: Desk, session_id: int, mix_id: int, by: str) -> None:
         if by == OFF:
             mix.limit_dbfs = None
         else:
-            mix.limit_by, mix.limit_dbfs = by, LIMIT_DBFS if mix.limit_dbfs is None else mix.limit_dbfs
+            mix.limit_by, mix.limit_dbfs = by, LIMIT.usual if mix.limit_dbfs is None else mix.limit_dbfs
 
 
 def let_in(desk: Desk, session_id: int, track_id: int, mix_id: int) -> None:

@@ -18,7 +18,7 @@ NOT_HEARD = (409, 503)
 _INSIDE = {CLICK: "Click", GUIDE: "Guide notes"}
 _WORDS = {
     "fader_db": "fader", "level_db": "level", "live_db": "live level", "playback_db": "playback level",
-    "forward_db": "brought forward by", "limit_dbfs": "limit",
+    "forward_db": "brought forward by", "limit_dbfs": "limit", "balance_db": "balance",
 }
 
 
@@ -65,6 +65,8 @@ def _said(move: Move) -> str:
         return move.what if move.value else f"not {move.what} any more"
     if move.what == "pan":
         return "panned"
+    if move.what == "width_percent":
+        return f"width {move.value:g} %"
     return f"{_WORDS[move.what]} {move.value:+.1f} dB".replace("-", "−")
 
 

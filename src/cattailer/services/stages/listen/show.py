@@ -7,7 +7,7 @@ from cattailer.core.mix.cells import Cell
 from cattailer.core.mix.costs import latency_of
 from cattailer.core.mix.limiting import through_samples
 from cattailer.core.mix.listening import DIRECT, OFF, RAW, THROUGH
-from cattailer.core.mix.moving import LEVEL
+from cattailer.core.mix.moving import LEVEL, range_of
 from cattailer.core.patch.ends import CLICK, EVERYWHERE, GUIDE, in_words, socket_of
 from cattailer.core.patch.patch import Patch, PatchMix, PatchTrack
 from cattailer.core.units import milliseconds
@@ -116,6 +116,13 @@ class ListenPage:
     def choice(self, cell: CellView) -> Cell:
         """How a track is listened to in a mix, where that differs from everywhere."""
         return next((c for c in self.patch.cells if c.route == (cell.end, cell.target)), Cell(cell.end, cell.target))
+
+    def usual(self, end: str, target: str, what: str) -> str:
+        """Where a control stands if nobody moves it, as its figure says it."""
+        value = range_of(end, target, what).usual
+        if what != "pan":
+            return f"{value:g}" if what == "width_percent" else figure(value)
+        return f"{next((t.pan for t in self.patch.tracks if target and t.key == end), value):.1f}"
 
     @property
     def names(self) -> dict[int, str]:

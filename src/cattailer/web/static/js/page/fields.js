@@ -19,7 +19,11 @@ export function startFields() {
   document.addEventListener("htmx:afterRequest", ({ detail }) => {
     const { elt, successful, requestConfig } = detail;
     if (successful && elt.dataset?.was !== undefined && elt.name) elt.dataset.was = elt.value.trim().replace(/\s+/g, " ");
-    if (successful && elt.dataset?.nudge !== undefined) elt.defaultValue = elt.value;
+    if (elt.dataset?.nudge !== undefined) {
+      if (successful) elt.defaultValue = elt.value;
+      elt.toggleAttribute("data-refused", !successful);
+      if (document.activeElement !== elt) restore(elt);
+    }
     if (successful && requestConfig.verb === "post" && elt.matches?.("form[data-resets]")) elt.reset();
     if (successful && elt.dataset?.clears !== undefined && document.activeElement?.matches("input")) leaveField(document.activeElement);
   });
@@ -34,7 +38,11 @@ export function startFields() {
     if (target.matches?.("input.down")) naming = true;
     delete target.dataset.by; // what is typed says where it is to be
   });
-  document.addEventListener("focusout", ({ target }) => sendNudges(target));
+  document.addEventListener("focusout", ({ target }) => {
+    sendNudges(target);
+    // What was refused can be mended while the hand is there; left alone it would look as if it held.
+    restore(target);
+  });
   document.addEventListener("focusin", ({ target }) => { if (!target.matches?.("input.down")) naming = false; });
   document.addEventListener("pointerdown", () => { naming = false; });
   for (const event of ["focusin", "pointerdown"]) document.addEventListener(event, ({ target }) => fill(target), true);
@@ -52,6 +60,12 @@ export function startFields() {
     field.dispatchEvent(new Event("change", { bubbles: true }));
   });
   document.addEventListener("submit", (event) => { if (event.target.method !== "dialog") event.preventDefault(); });
+}
+
+function restore(field) {
+  if (field.dataset?.refused === undefined) return;
+  field.value = field.defaultValue;
+  delete field.dataset.refused;
 }
 
 // Arrows and the wheel nudge a figure by its step; Shift is fine. By how much is sent, not where it leads to: so nudges of
