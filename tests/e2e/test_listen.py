@@ -197,9 +197,19 @@ def test_an_equaliser_a_compressor_and_a_reverb(page: Page, studio: Studio) -> N
     heard_on(page, 1)
     page.get_by_role("button", name="Reverb of Grain barn, on").click()
     heard_on(page, 1)
+    damping = page.get_by_label("damping %")
+    damping.fill("140")
+    damping.press("Enter")
+    expect(page.locator("#message")).to_contain_text("goes from 0 to 100 %")
+    expect(damping).to_have_value("140")
+    page.keyboard.press("Tab")
+    expect(damping).to_have_value("50")
+    page.get_by_label("pre-delay ms").fill("35")
+    page.get_by_label("pre-delay ms").press("Enter")
+    expect(page.get_by_label("pre-delay ms")).to_have_value("35")
     page.get_by_role("button", name="Stone stair").click()
     expect(page.get_by_role("button", name="Stone stair")).to_have_attribute("aria-pressed", "true")
-    for _ in range(8):  # as fast as a finger can: none is lost
+    for _ in range(9):  # as fast as a finger can: none is lost
         page.keyboard.press("Control+z")
     expect(page.locator(".chip")).to_have_count(0)
 

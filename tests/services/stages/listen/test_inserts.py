@@ -4,7 +4,7 @@ import pytest
 
 from cattailer.core.errors import NotFound, Refusal, Sure
 from cattailer.core.mix.costs import Costs
-from cattailer.core.mix.effects import Compressor, Equaliser
+from cattailer.core.mix.effects import Compressor, Equaliser, Reverb
 from cattailer.core.mix.moving import Move
 from cattailer.services.desk.desk import Desk
 from cattailer.services.running.runheader import next_run
@@ -68,6 +68,9 @@ def test_returns_come_with_a_space_and_are_sent_to(desk: Desk) -> None:
     columns.set_send(desk, session, track.key, f"return:{first}", None)
     assert (track.key, f"return:{first}") not in the_patch(desk, session).routes
     inserts.choose_space(desk, session, f"return:{first}", "stone stair")
+    gestures.settle(desk, session, [Move(f"return:{first}", "", "reverb.predelay_ms", 35.0)])
+    assert plan_of(desk, session).returns[0].effects.reverb == Reverb(space="stone stair", predelay_ms=35.0)
+    history.undo(desk, session)
     inserts.rename_return(desk, session, first, "Stair", "Grain barn")
     assert words(desk, session)[0] == "Grain barn renamed to Stair"
     inserts.remove_return(desk, session, first)
