@@ -93,11 +93,11 @@ class Compressors:
         self._now, self._moved, self._heard_otherwise = self._next, self._none, self._none
         self._works = _work(self._now)
 
-    def process(self, sound: Doubles, fed: Doubles, weight: Doubles) -> None:
+    def process(self, sound: Doubles, fed: Doubles, weight: Doubles) -> bool:
         """Changes ``sound`` (samples, rows) in place. Of what comes in ``fed`` (samples) is how much it goes by its own
-        filter, and ``weight`` how much of it is heard."""
+        filter, and ``weight`` how much of it is heard. Whether there was anything to do."""
         if not self._works:
-            return
+            return False
         level = self._detector.levels(sound, self._none, fed)
         if len(self._moved):
             # In one piece: for arrays that lie otherwise the loops would be compiled again, and the block would wait.
@@ -110,6 +110,7 @@ class Compressors:
         kernels.compress(sound, level, self._now, self._down, self.least)
         if len(self._moved):
             sound[:, self._moved] += weight[:, None] * (beside - sound[:, self._moved])
+        return True
 
     def take_over(self, rows: Places, other: Self, others: Places) -> None:
         """``rows`` go on where ``others`` of another one are, which may be in the middle of a glide."""

@@ -15,6 +15,9 @@ _TINY = 1e-290
 """Numbers too small to be normal slow the processor down. This is far below what is left of a sound as float32, so that
 where blocks begin makes no difference to it."""
 _LITTLE_DB = 1e-9
+GRAIN = 1e-10
+"""What is smaller becomes nothing where sound leaves: as float32 it would slow down all that comes after."""
+
 F = np.float32
 DB_OF_TWO, BIG, _FLOOR = F(20.0 * np.log10(2.0)), F(1 << 23), F(1e-5)
 
@@ -101,6 +104,27 @@ def hold(sound, level_db, pairs, kept, highest, at):  # type: ignore[no-untyped-
     at[0] = place
 
 
+@njit(cache=True, error_model="numpy")
+def to_gains(values):  # type: ignore[no-untyped-def]
+    """What is in dB, none above 0, becomes a gain, in place: exactly 1 where next to nothing is turned down."""
+    many = len(values)
+    part, bits = np.empty(many, np.float32), np.empty(many, np.int32)
+    whole = values.view(np.int32)
+    for n in range(many):
+        # 2 to the power of x: a whole power, and 1 + x q(x) of the rest; x is never too small to be normal.
+        x = values[n] * F(1.0 / DB_OF_TWO)
+        floor = np.floor(x)
+        x -= floor
+        q = F(0.00965219506) + x * (F(0.00126921661) + x * F(0.00020817915))
+        part[n] = F(1.0) + x * (F(0.693147171) + x * (F(0.240227204) + x * (F(0.0554960236) + x * q)))
+        values[n] = floor + (BIG + F(127.0))
+    for n in range(many):
+        bits[n] = whole[n] << 23
+    power = bits.view(np.float32)
+    for n in range(many):
+        values[n] = part[n] * power[n]
+
+
 @njit(cache=True, error_model="numpy")  # a look whether a divisor is 0 would take one row after the other
 def compress(sound, level_db, settings, down, least):  # type: ignore[no-untyped-def]
     """A feed-forward compressor on every row, in place.
@@ -110,17 +134,18 @@ def compress(sound, level_db, settings, down, least):  # type: ignore[no-untyped
 
     ``level_db`` (samples, rows) is what it goes by: see ``hold``. ``settings`` (6, rows): threshold in dB, 1 - 1/ratio,
     half the knee in dB, the share of its way that the pole does in a sample, up and down, and the gain that makes up.
+    What is smaller than ``GRAIN`` becomes nothing.
+
     ``down`` (rows) is the reduction in dB and kept from block to block; ``least`` becomes each row's lowest gain,
     without what makes up.
     """
     samples, rows = sound.shape
     threshold, slope, half_knee = settings[0].astype(F), settings[1].astype(F), settings[2].astype(F)
     of_knee, attack, release, wanted = F(0.25) / half_knee, settings[3], settings[4], np.empty(rows, np.float32)
-    make_up, part, whole = settings[5].astype(F), np.empty(rows, np.float32), np.empty(rows, np.float32)
-    power_bits = np.empty(rows, np.int32)
-    whole_bits, power = whole.view(np.int32), power_bits.view(np.float32)
+    make_up, most = settings[5].astype(F), down.copy()
+    lower = np.empty((samples, rows), np.float32)
     for t in range(samples):
-        row, level = sound[t], level_db[t]
+        level, turned = level_db[t], lower[t]
         for r in range(rows):
             over = level[r] - threshold[r]
             bent = min(max(over + half_knee[r], F(0.0)), half_knee[r] + half_knee[r])
@@ -129,21 +154,19 @@ def compress(sound, level_db, settings, down, least):  # type: ignore[no-untyped
             way = wanted[r] - down[r]
             quick, slow = attack[r] * way, release[r] * way
             down[r] += quick if way > 0.0 else slow
+            most[r] = max(most[r], down[r])
+            turned[r] = F(_LITTLE_DB - down[r])
+    gains = lower.reshape(-1)
+    to_gains(gains)
+    for t in range(samples):
+        row, gain = sound[t], lower[t]
         for r in range(rows):
-            # 2 to the power of x: a whole power, and 1 + x q(x) of the rest, exactly 1 where next to nothing is turned
-            # down; x is never too small to be normal.
-            x = F(_LITTLE_DB - down[r]) * F(1.0 / DB_OF_TWO)
-            n = np.floor(x)
-            x -= n
-            q = F(0.00965219506) + x * (F(0.00126921661) + x * F(0.00020817915))
-            part[r] = F(1.0) + x * (F(0.693147171) + x * (F(0.240227204) + x * (F(0.0554960236) + x * q)))
-            whole[r] = n + (BIG + F(127.0))
-        for r in range(rows):
-            power_bits[r] = whole_bits[r] << 23
-        for r in range(rows):
-            gain = part[r] * power[r]
-            row[r] *= gain * make_up[r]
-            least[r] = min(least[r], gain)
+            row[r] = row[r] * (gain[r] * make_up[r]) + GRAIN - GRAIN
+    for r in range(rows):
+        wanted[r] = F(_LITTLE_DB - most[r])
+    to_gains(wanted)
+    for r in range(rows):
+        least[r] = min(least[r], wanted[r])
     for r in range(rows):
         if down[r] < _TINY:
             down[r] = 0.0

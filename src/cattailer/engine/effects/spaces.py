@@ -78,29 +78,40 @@ class Space:
         if coming is None and not now.on:
             block[:] = 0.0
             return
-        fed = weight = self._unmoved[:count]
-        if coming is not None:
-            fed = along(self._feed, self._done + len(self._feed), count).astype(np.float64)
-            weight = along(self._curve, self._done, count).astype(np.float64)
+        if coming is None:
+            still = self._unmoved[:count]
+            block[:] = self._sounded(block if _straight(now) else self._before(now, None, block, still, still))
+            return
+        fed = along(self._feed, self._done + len(self._feed), count).astype(np.float64)
+        weight = along(self._curve, self._done, count).astype(np.float64)
+        self._room.damping = float(np.interp(weight[-1], [0.0, 1.0], [_damping(now), _damping(coming)]))
+        block[:] = self._sounded(self._before(now, coming, block, fed, weight))
+        if not (now.on and coming.on):
+            block *= now.on + (coming.on - now.on) * weight
+        self._done += count
+        if self._done >= len(self._curve):
+            self._cut.end()
+            self._now, self._next = coming, None
+
+    def _before(self, now: Reverb, coming: Reverb | None, block: Floats, fed: Doubles, weight: Doubles) -> Doubles:
+        """What comes to the room: without its lows, and later. A room that was off, and a line that was not kept, get
+        their sound little by little."""
+        count = block.shape[1]
         sound = self._sound[:count]
         np.copyto(sound, block.T)
         self._cut.process(sound, fed, weight)
-        if not now.on:
-            sound *= fed[:, None]
-        self._line.put(sound.T)
-        late = self._line.taken(self._late(now.predelay_ms), count)
+        straight = sound.T if now.on else sound.T * fed
+        if now.predelay_ms == 0.0 and (coming is None or coming.predelay_ms == 0.0):
+            return straight
+        self._line.put(straight if now.predelay_ms else straight * fed)
+        late = self._line.taken(self._late(now.predelay_ms), count) if now.predelay_ms else straight
         if coming is not None and coming.predelay_ms != now.predelay_ms:
-            late += weight * (self._line.taken(self._late(coming.predelay_ms), count) - late)
-        if coming is not None:
-            self._room.damping = float(np.interp(weight[-1], [0.0, 1.0], [_damping(now), _damping(coming)]))
-        block[:] = self._room.process(late.astype(np.float32), float(self._rate), self._period, False)
-        if coming is not None:
-            if not (now.on and coming.on):
-                block *= now.on + (coming.on - now.on) * weight
-            self._done += count
-            if self._done >= len(self._curve):
-                self._cut.end()
-                self._now, self._next = coming, None
+            later = self._line.taken(self._late(coming.predelay_ms), count) if coming.predelay_ms else straight
+            late = late + weight * (later - late)
+        return late
+
+    def _sounded(self, sent: NDArray[np.floating]) -> Floats:
+        return self._room.process(np.ascontiguousarray(sent, np.float32), float(self._rate), self._period, False)
 
     def _begin(self) -> None:
         coming, self._wanted = self._wanted, None
@@ -109,6 +120,8 @@ class Space:
             return
         if not self._now.on:
             self._empty()
+        elif not self._now.predelay_ms:
+            self._line.clear()
         self._next, self._done = coming, -len(self._feed)
         self._cut.begin(self._cut_of(coming))
 
@@ -125,6 +138,11 @@ class Space:
 
     def _late(self, ms: float) -> int:
         return round(ms * self._rate / 1000.0)
+
+
+def _straight(reverb: Reverb) -> bool:
+    """Whether what is sent comes to the room as it is."""
+    return reverb.predelay_ms == 0.0 and reverb.cut_hz == 0.0
 
 
 def _damping(reverb: Reverb) -> float:

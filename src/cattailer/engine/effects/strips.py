@@ -19,7 +19,6 @@ Doubles = NDArray[np.float64]
 Places = NDArray[np.intp]
 GLIDE_S, SETTLE_S = 0.06, 0.05
 """So long settings take to come in, and so long before that their filters are fed."""
-_GRAIN = 1e-10
 _NAMES = ("coefficients", "dynamics", "detectors")
 
 
@@ -165,14 +164,14 @@ class Strips:
             fed = along(self._feed, self._done + len(self._feed), count).astype(np.float64)
             weight = along(self._curve, self._done, count).astype(np.float64)
         self._equaliser.process(sound, fed, weight)
-        self._compressors.process(sound, fed, weight)
+        worked = self._compressors.process(sound, fed, weight)
         if coming is not None:
             self._done += count
             if self._done >= len(self._curve):
                 self._end(coming)
-        # What is next to nothing becomes nothing: as float32 it would slow down all that comes after.
-        sound += _GRAIN
-        sound -= _GRAIN
+        if not worked:
+            sound += kernels.GRAIN
+            sound -= kernels.GRAIN
         if self._some_out:
             sound[:, self._out] = let_through
         block[own] = sound.T
