@@ -204,7 +204,7 @@ def test_an_equaliser_a_compressor_and_a_reverb(page: Page, studio: Studio) -> N
     expect(damping).to_have_value("140")
     page.keyboard.press("Tab")
     expect(damping).to_have_value("50")
-    page.get_by_label("pre-delay ms").fill("35")
+    page.get_by_label("pre-delay ms").fill("35 ms")
     page.get_by_label("pre-delay ms").press("Enter")
     expect(page.get_by_label("pre-delay ms")).to_have_value("35")
     page.get_by_role("button", name="Stone stair").click()

@@ -46,7 +46,7 @@ def everything(desk: Desk) -> tuple[object, ...]:
 
 @pytest.mark.parametrize(("address", "fields", "status", "words"), [
     ("/s/1/inputs/3/gain", {"gain_db": "loud"}, 400, "“loud” is not a number"),
-    ("/s/1/inputs/3/gain", {"gain_db": "nan"}, 400, "cannot be read"),
+    ("/s/1/inputs/3/gain", {"gain_db": "nan"}, 400, "“nan” is not a number"),
     ("/s/1/inputs/3/gain", {"gain_db": "1e9"}, 400, "“1e9” is more than"),
     ("/s/1/inputs/3/gain", {"gain_db": "99"}, 400, "outside"),
     ("/s/1/inputs/3/gain", {}, 400, "it is missing"),

@@ -1,5 +1,6 @@
 """What every stage needs: the desk, and reading forms."""
 
+import re
 from typing import Annotated, TypeVar, get_origin
 
 from flask import Response, current_app, request
@@ -56,10 +57,13 @@ def _empty_is_zero(text: object) -> object:
     return 0 if text == "" else text
 
 
+_UNIT = re.compile(r"\s*(dbfs|db|hz|ms|%)\s*$")
+
+
 def _plain_number(text: object) -> object:
-    """People type "+34 dB", "34,5" and a real minus sign."""
+    """People type "+34 dB", "34,5", "80 %" and a real minus sign."""
     if isinstance(text, str):
-        return text.replace("−", "-").replace(",", ".").lower().removesuffix("db").strip().removeprefix("+")
+        return _UNIT.sub("", text.replace("−", "-").replace(",", ".").lower()).strip().removeprefix("+")
     return text
 
 

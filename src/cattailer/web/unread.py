@@ -1,5 +1,6 @@
 """Why something that was typed or sent cannot be read, in a sentence."""
 
+import math
 from collections.abc import Mapping
 from typing import Any
 
@@ -34,13 +35,21 @@ def _reason(kind: str, about: Mapping[str, Any], given: object) -> str:
         return f"it is longer than {about['max_length']:,} characters"
     if given == "":
         return "nothing was typed"
-    if kind in _BOUNDS:
+    if kind in _BOUNDS and _finite(given):
         name, words = _BOUNDS[kind]
         return f"{_quoted(given)} is {words} {about[name]:,}"
     if kind in ("literal_error", "enum"):
         return f"{_quoted(given)} is not {about['expected']}"
+    kind = "finite_number" if kind in _BOUNDS else kind
     words = next((words for begins, words in _NOT.items() if kind.startswith(begins)), "")
     return f"{_quoted(given)} is {words}" if words else ""
+
+
+def _finite(given: object) -> bool:
+    try:
+        return math.isfinite(float(str(given)))
+    except ValueError:
+        return True
 
 
 def _quoted(given: object) -> str:
