@@ -25,17 +25,14 @@ class LowEnd:
         self._kept = np.zeros((channels, 0), np.float32)
 
     @property
-    def whole(self) -> bool:
-        """Whether as much came as is kept."""
-        return self._kept.shape[1] >= self._most
-
-    @property
     def lately(self) -> Floats:
         """Shape (channels, samples), at ``rate_hz``."""
         return self._kept
 
     def add(self, block: Floats) -> None:
         """Takes a block, shape (channels, samples)."""
+        if not np.isfinite(block).all():
+            block = np.nan_to_num(block, nan=0.0, posinf=0.0, neginf=0.0)
         for stage in self._stages:
             block = stage.add(block)
         self._kept = np.concatenate([self._kept, block], axis=1)[:, -self._most :]
