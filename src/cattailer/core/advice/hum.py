@@ -26,7 +26,7 @@ _NEAR, _FAR = 0.25, 0.5
 """Within a quarter of its level a frame stands at the hum; below half of it, in quiet, it is not there."""
 
 _FALLS = 0.06
-"""From frame to frame of a gap the level is the same: half a dB in 0.1 s is a note that fades in step with the mains."""
+"""From frame to frame of a gap the level is the same: half a dB in 0.1 s is a note that fades, in time with mains."""
 
 _RUN = 3
 """Frames in a row that make a gap: 0.4 s."""
