@@ -25,6 +25,7 @@ CLOSE_M = 0.3
 LITTLE_SNR_DB = 35.0
 LIMIT_KNEE_DBFS = -6.0
 
+
 @dataclass(frozen=True)
 class Row:
     """A socket as it is listed, set and heard. ``others_play`` when other rows had signal meanwhile;

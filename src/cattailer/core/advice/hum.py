@@ -32,6 +32,8 @@ _RUN = 3
 """Frames in a row that make a gap: 0.4 s."""
 
 _COUNTS, _ENOUGH, _ABSENT, _TURNED = 0.05, 0.08, 0.1, 0.5
+"""Shares of frames: in gaps by one partial and by all of a row; and, of those near, quiet without it or turned away."""
+
 _LOW_PARTIALS = 4
 _QUIET, _TURNS, _NOTHING = 0.1, 6, 1e-20
 _ALIKE = 0.6
