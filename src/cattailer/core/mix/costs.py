@@ -12,7 +12,7 @@ LATENCY_SAMPLES = {"eq": 0, "dyn": 0, "reverb": 0}
 @dataclass(frozen=True)
 class Costs:
     """Measured on this machine, in microseconds of a block: what an effect of a kind takes by itself, and for each
-    channel more. ``spent_us`` is what blocks take now."""
+    channel more. ``spent_us`` is what a usual block takes now."""
 
     rate_hz: int
     period: int

@@ -1,6 +1,7 @@
 """How long blocks took, kept without growing."""
 
 import numpy as np
+from numpy.typing import NDArray
 
 KEPT = 4096
 
@@ -21,14 +22,16 @@ class BlockTimes:
     def kept(self) -> list[float]:
         return [float(t) for t in self._times[: min(self.count, KEPT)]]
 
-    def recent_us(self) -> float:
-        """What a block of the last half second took."""
-        blocks = min(self.count, KEPT, self._half_second)
-        if not blocks:
-            return 0.0
-        places = np.arange(self.count - blocks, self.count) % KEPT
-        return float(self._times[places].mean())
+    def usual_us(self) -> float:
+        """What a usual block of the last half second took: one that was held up says nothing of the others."""
+        recent = self._recent()
+        return float(np.median(recent)) if len(recent) else 0.0
 
     def recent_load(self) -> float:
         """The share of the last half second that computing took."""
-        return self.recent_us() / self._period_us
+        recent = self._recent()
+        return float(recent.mean()) / self._period_us if len(recent) else 0.0
+
+    def _recent(self) -> NDArray[np.float64]:
+        blocks = min(self.count, KEPT, self._half_second)
+        return self._times[np.arange(self.count - blocks, self.count) % KEPT]

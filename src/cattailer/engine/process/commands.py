@@ -211,7 +211,7 @@ def _load(server: Server, command: commands.MeasureLoad) -> Loads:
 def _effects(server: Server, command: commands.MeasureEffects) -> Costs:
     engine = server.need()
     alone, channel = costs.measured(engine.plan.rate_hz, engine.plan.period)
-    return Costs(engine.plan.rate_hz, engine.plan.period, alone, channel, engine.times.recent_us())
+    return Costs(engine.plan.rate_hz, engine.plan.period, alone, channel, engine.times.usual_us())
 
 
 def status(server: Server) -> Status:

@@ -13,6 +13,9 @@ from cattailer.services.stages.listen.show import ListenPage, figure
 
 WIDE, HIGH, MOST_DB = 236.0, 104.0, 18.0
 LOWEST_HZ, HIGHEST_HZ = 20.0, 20_000.0
+STEPS = {"Hz": 10.0, "dB": 0.5, "Q": 0.1, ": 1": 0.5, "ms": 1.0, "%": 5.0}
+"""By how much an arrow moves a setting, by its unit."""
+
 NAMES = {
     "cut_hz": "low cut", "low_hz": "low shelf", "low_db": "", "one_hz": "peak 1", "one_db": "", "one_q": "",
     "two_hz": "peak 2", "two_db": "", "two_q": "", "high_hz": "high shelf", "high_db": "", "threshold_db": "threshold",
@@ -117,17 +120,15 @@ def closely(page: ListenPage, end: str, kind: str, rate_hz: int) -> EffectView |
     if row is None or effect is None:
         return None
     settings = [
-        Setting(name, NAMES.get(name, name), getattr(effect, name), within, _step(name), getattr(type(effect), name))
+        Setting(
+            name, NAMES.get(name, name), getattr(effect, name), within, STEPS[within.unit], getattr(type(effect), name),
+        )
         for name, within in ranges(kind).items()
     ]
     curve = _response(effect, rate_hz) if isinstance(effect, Equaliser) else ""
     if isinstance(effect, Compressor):
         curve = _knee(effect)
     return EffectView(row, kind, effect.on, settings, curve, getattr(effect, "space", ""), row.channels)
-
-
-def _step(name: str) -> float:
-    return {"hz": 10.0, "db": 0.5, "_q": 0.1, "io": 0.5, "ms": 1.0, "ng": 5.0}[name[-2:]]
 
 
 def _response(eq: Equaliser, rate_hz: int) -> str:
