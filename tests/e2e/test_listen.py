@@ -214,6 +214,37 @@ def test_an_equaliser_a_compressor_and_a_reverb(page: Page, studio: Studio) -> N
     expect(page.locator(".chip")).to_have_count(0)
 
 
+def test_effects_and_ears_with_the_keyboard_alone(page: Page, studio: Studio) -> None:
+    open_ears(page, studio)
+    here = page.locator(":focus")
+    cell(page, "Cello", "Cue band").focus()
+    page.keyboard.press("e")
+    expect(here).to_have_attribute("aria-label", "level")
+    page.keyboard.type("-77")
+    page.keyboard.press("Escape")
+    expect(cell(page, "Cello", "Cue band")).to_be_focused()
+    page.goto(f"{studio.url}/s/1/listen/effects")
+    told(page)
+    page.get_by_role("button", name="Add a return with a reverb").focus()
+    page.keyboard.press("Enter")
+    chip = page.get_by_role("button", name="Reverb of Grain barn, on")
+    expect(chip).to_be_visible()
+    heard_on(page, 0.5)
+    expect(here).to_have_text("Add a return with a reverb")
+    chip.focus()
+    page.keyboard.press("Enter")
+    expect(here).to_have_attribute("aria-label", "pre-delay ms")
+    page.keyboard.type("40 ms")
+    page.keyboard.press("Enter")
+    expect(here).to_have_value("40")
+    page.keyboard.press("Escape")
+    expect(chip).to_be_focused()
+    expect(chip).to_have_attribute("data-close", "")
+    for _ in range(2):
+        page.keyboard.press("Control+z")
+    expect(chip).to_have_count(0)
+
+
 def tone_dbfs(page: Page, studio: Studio, mix: str, hz: float = 440.0) -> float:
     """The level of a tone in a mix, as this browser gets and decodes it: half a second of it."""
     sound = decoded(page, studio, mix, 24_000, 48_000) * np.hanning(24_000)

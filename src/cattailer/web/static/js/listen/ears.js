@@ -1,9 +1,10 @@
 // The sheet of ears: a cell is dragged, nudged and typed in. What moves is sent at once and heard; when the hand lets go, the
 // server writes it down. Where levels lie along a cell comes with the sheet.
-import { get, post } from "../page/ask.js";
+import { post } from "../page/ask.js";
 import { say } from "../page/messages.js";
-import { moves, pressed } from "../page/refresh.js";
+import { moves } from "../page/refresh.js";
 import { on, tell, wish } from "../page/socket.js";
+import { goThere, sent } from "./close.js";
 import { figure, levelAt, range, shareOf } from "./scale.js";
 
 const SEND_MS = 33;
@@ -12,32 +13,9 @@ let waiting = null; // a cell whose level was not sent yet
 let sender = 0;
 let letting = 0;
 let held = null; // the cell under the finger
-let close = "";
-let typed = false; // something stands in a field beside that was not sent yet
-let late = false; // what is beside is to be fetched once the finger is up
 
 export function startEars() {
   const rows = document.getElementById("rows");
-  if (rows && document.getElementById("close")) {
-    rows.addEventListener("focusin", look);
-    rows.addEventListener("click", look);
-    document.addEventListener("htmx:afterSettle", ({ target }) => { if (target.id === "rows") lookAgain(); });
-    document.addEventListener("htmx:beforeSwap", (event) => {
-      if (event.target.id !== "close" || !(pressed() || typed)) return;
-      event.detail.shouldSwap = false;
-      late = pressed();
-    });
-    const aside = document.getElementById("close");
-    for (const event of ["input", "nudged"]) aside.addEventListener(event, () => { typed = true; });
-    aside.addEventListener("change", () => { typed = false; });
-    // Rows wait while somebody is in a field; what is beside shows what was just set.
-    document.addEventListener("htmx:afterRequest", ({ detail }) => {
-      if (detail.successful && detail.requestConfig.verb === "post" && aside.contains(detail.elt)) lookAgain();
-    });
-    on("released", () => {
-      if (late) lookAgain();
-    });
-  }
   on("frame", ({ limits, turned_down: down }) => {
     for (const output of document.querySelectorAll("[data-limit]")) write(output, limits[output.dataset.limit]);
     for (const output of document.querySelectorAll("[data-down]")) write(output, down[output.dataset.down]);
@@ -49,7 +27,7 @@ export function startEars() {
     clearTimeout(letting);
     letting = setTimeout(() => {
       target.defaultValue = target.value;
-      typed = false;
+      sent();
       wish({ settle: true });
     }, LET_GO_MS);
   });
@@ -124,6 +102,7 @@ function key(event) {
     Backspace: () => move(cell, 0, true),
     Enter: () => (can(cell) ? type(cell, "") : send(cell)),
     m: () => mute(cell),
+    e: goThere,
     "[": () => panBy(cell, -0.1),
     "]": () => panBy(cell, 0.1),
     s: () => cell.closest("[data-end]").querySelector("[data-solo]")?.click(),
@@ -253,27 +232,4 @@ function type(cell, first) {
     if (event.key === "Escape") end(false);
   });
   field.addEventListener("blur", () => end(true));
-}
-
-// What is chosen is shown beside, with all that can be set of it.
-function look({ target }) {
-  const cell = target.closest(".cell, .ear, .chip");
-  if (!cell) return;
-  const end = cell.closest("[data-end]")?.dataset.end ?? "";
-  const { mix, kind } = cell.dataset;
-  const wanted = new URLSearchParams(mix ? { end, mix } : { end, kind }).toString();
-  for (const here of document.querySelectorAll("#rows [data-close]")) delete here.dataset.close;
-  cell.dataset.close = "";
-  if (wanted === close) return;
-  close = wanted;
-  lookAgain();
-}
-
-function lookAgain() {
-  late = pressed();
-  if (late) return;
-  const aside = document.getElementById("close");
-  if (!aside || !close || (typed && aside.contains(document.activeElement))) return;
-  typed = false;
-  get(`${aside.dataset.address}?${close}`, "#close", "innerHTML", aside);
 }

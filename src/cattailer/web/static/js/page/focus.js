@@ -1,8 +1,8 @@
-// Keeps the keyboard where it was: htmx finds an element with an id again after a swap; everything else is found by its
-// place within the nearest element that has one. What is gone, or hidden, hands the focus on to its neighbour.
+// Keeps the keyboard where it was: htmx finds an element with an id again after a swap; everything else is found by what it
+// says, or by its place, within the nearest element that has one. What is gone, or hidden, hands the focus on to its neighbour.
 const REACHED = "a[href], button, input, select, textarea, [tabindex]:not([data-left])";
 const ROW = ".row:not(.row-head), [data-row]";
-let kept = null; // {id, place}, or {id, row} for a row itself, or {id, left} for what the field at that place stands in
+let kept = null; // {id, place, words}, or {id, row} for a row itself, or {id, left} for what the field at that place stands in
 let around = null; // {id, row}: the row that it is in, should that be gone
 let selected = null; // {field, first, last, all}: what of a text field is selected, and will be typed over
 
@@ -20,7 +20,7 @@ export function startFocus() {
     if (!home) kept = null;
     else if (here.dataset.left !== undefined) kept = { id: home.id, left: [...home.querySelectorAll(REACHED)].indexOf(here.querySelector(REACHED)) };
     else if (here.matches(ROW)) kept = rowWithin(here);
-    else kept = { id: home.id, place: [...home.querySelectorAll(REACHED)].indexOf(here) };
+    else kept = { id: home.id, place: [...home.querySelectorAll(REACHED)].indexOf(here), words: wordsOf(here) };
   });
   document.addEventListener("htmx:afterSettle", () => {
     if (kept && document.activeElement === document.body) handOn();
@@ -33,7 +33,7 @@ function handOn() {
   // Not to the same control of the next row: Enter that is held down would remove one row after another.
   if (!home) focusNeighbour();
   else if (kept.left !== undefined) leaveField(home.querySelectorAll(REACHED)[kept.left]);
-  else if (kept.row === undefined) focusNear(home, kept.place);
+  else if (kept.row === undefined) focusNear(home, kept.place, kept.words);
   else focusRow(home.querySelectorAll(ROW)[kept.row]);
 }
 
@@ -82,9 +82,14 @@ export function leaveIfPointed(list) {
   if (pointed) leaveField(list);
 }
 
-// The control at that place within an element, or the nearest before or after it that can be seen.
-function focusNear(home, place) {
+function wordsOf(control) {
+  return control.getAttribute("aria-label") ?? control.textContent.trim();
+}
+
+// The one control within an element that says so; else that at the place, or the nearest before or after it that can be seen.
+function focusNear(home, place, words) {
   const all = [...home.querySelectorAll(REACHED)];
-  const order = [...all.slice(place), ...all.slice(0, place).reverse()];
+  const same = all.filter((one) => words && wordsOf(one) === words);
+  const order = [...(same.length === 1 ? same : []), ...all.slice(place), ...all.slice(0, place).reverse()];
   order.find((one) => !one.disabled && one.checkVisibility())?.focus({ preventScroll: true });
 }

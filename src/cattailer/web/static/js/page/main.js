@@ -7,6 +7,7 @@ import { startFocus } from "./focus.js";
 import { startGrid } from "../patch/grid.js";
 import { startKeys } from "./keys.js";
 import { startDevices } from "../devices/devices.js";
+import { startClose } from "../listen/close.js";
 import { startEars } from "../listen/ears.js";
 import { startGuide } from "../listen/guide.js";
 import { startImporting } from "../capture/importing.js";
@@ -64,6 +65,7 @@ if (document.body.dataset.session) {
   startTrackRows();
   startCheck();
   startLevels();
+  startClose();
   startEars();
   startGuide();
   startTuner();
