@@ -245,6 +245,33 @@ def test_effects_and_ears_with_the_keyboard_alone(page: Page, studio: Studio) ->
     expect(chip).to_have_count(0)
 
 
+def test_what_is_typed_on_a_slow_line_is_neither_lost_nor_overtaken(page: Page, studio: Studio) -> None:
+    open_ears(page, studio)
+    cell(page, "Cello", "Cue band").click()
+    level, held = page.get_by_label("level", exact=True), []
+    page.route("**/listen/set", lambda route: held.append(route) if len(held) < 2 else route.continue_())
+    level.fill("-5")
+    level.press("Enter")
+    level.fill("-7")
+    held[0].continue_()
+    heard_on(page, 2)
+    expect(level).to_have_value("-7")
+    level.press("Enter")
+    studio.post("/s/1/tracks/arm", armed="false")
+    heard_on(page, 1)
+    level.fill("-9")
+    level.press("Enter")
+    heard_on(page, 1)
+    held[1].continue_()
+    expect(cell(page, "Cello", "Cue band")).to_have_attribute("data-level", "-9")
+    heard_on(page, 1)
+    expect(cell(page, "Cello", "Cue band")).to_have_attribute("data-level", "-9")
+    page.keyboard.press("Escape")
+    for db in ("-7", "-5", "-5", "0"):
+        page.keyboard.press("Control+z")
+        expect(cell(page, "Cello", "Cue band")).to_have_attribute("data-level", db)
+
+
 def tone_dbfs(page: Page, studio: Studio, mix: str, hz: float = 440.0) -> float:
     """The level of a tone in a mix, as this browser gets and decodes it: half a second of it."""
     sound = decoded(page, studio, mix, 24_000, 48_000) * np.hanning(24_000)

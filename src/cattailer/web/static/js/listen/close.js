@@ -3,6 +3,7 @@
 import { get } from "../page/ask.js";
 import { pressed } from "../page/refresh.js";
 import { on } from "../page/socket.js";
+import { posting } from "../page/unanswered.js";
 
 let chosen = null; // {end, mix} of a cell or a mix, {end, kind} of an effect
 let shown = Promise.resolve();
@@ -24,7 +25,7 @@ export function startClose() {
     lookAgain();
   });
   document.addEventListener("htmx:beforeSwap", (event) => {
-    if (event.target.id !== "close" || !(pressed() || typed)) return;
+    if (event.target.id !== "close" || !(pressed() || typed || posting(aside))) return;
     event.detail.shouldSwap = false;
     late = pressed();
   });

@@ -2,11 +2,13 @@
 // was faster; after typing a name, Tab goes to the name in the next row; choices are filled when first opened.
 import { leaveField } from "./focus.js";
 
+const sentAs = new WeakMap(); // what stood in a field when it was sent last: more may have been typed since
 let naming = false; // names are being typed one after the other
 
 export function startFields() {
   document.addEventListener("htmx:configRequest", ({ detail }) => {
     const { elt, parameters } = detail;
+    if (elt.name) sentAs.set(elt, elt.value);
     if (elt.dataset?.was !== undefined && elt.name) parameters.was = elt.dataset.was;
     if (elt.dataset?.by !== undefined) nudgedOnly(elt, parameters);
     if (elt.dataset?.signed !== undefined) parameters.author = localStorage.getItem("author") ?? "";
@@ -18,9 +20,9 @@ export function startFields() {
   });
   document.addEventListener("htmx:afterRequest", ({ detail }) => {
     const { elt, successful, requestConfig } = detail;
-    if (successful && elt.dataset?.was !== undefined && elt.name) elt.dataset.was = elt.value.trim().replace(/\s+/g, " ");
+    if (successful && elt.dataset?.was !== undefined && elt.name) elt.dataset.was = sentAs.get(elt).trim().replace(/\s+/g, " ");
     if (elt.dataset?.nudge !== undefined) {
-      if (successful) elt.defaultValue = elt.value;
+      if (successful) elt.defaultValue = sentAs.get(elt);
       elt.toggleAttribute("data-refused", !successful);
       if (document.activeElement !== elt) restore(elt);
     }

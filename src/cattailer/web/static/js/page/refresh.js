@@ -10,9 +10,11 @@
 // - Whoever presses is not disturbed: nothing is swapped between a finger's going down and its coming up, or the press
 //   would reach nobody.
 // - Whoever is typing is not disturbed: between two keys nothing is swapped, and what was not sent yet stays (typed.js).
+//   Nor is a field before it was answered (unanswered.js).
 // - What must survive a refresh has an id, and ``hx-preserve`` where it is drawn upon.
 import { on, tell } from "./socket.js";
 import { typing } from "./typed.js";
+import { posting } from "./unanswered.js";
 
 const AGAIN_MS = 1000; // after a fetch that failed
 const GOING_MS = 500;
@@ -70,7 +72,7 @@ export function moves() {
 }
 
 function held() {
-  return typing() || pressed() || performance.now() - moved < MOVING_MS;
+  return typing() || pressed() || posting(document.getElementById("rows")) || performance.now() - moved < MOVING_MS;
 }
 
 function shown() {

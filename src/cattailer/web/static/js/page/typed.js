@@ -1,6 +1,6 @@
 // What is typed and was not sent yet outlives a refresh: whoever is in a field, or among those that belong to it, finds it
 // in the field that comes in place of theirs, with what was shown when they began, so that the server sees a conflict.
-const FIELDS = "input:not([type=checkbox], [type=radio], [type=range], [type=file], [type=hidden], [type=button]), textarea, select";
+export const FIELDS = "input:not([type=checkbox], [type=radio], [type=range], [type=file], [type=hidden], [type=button]), textarea, select";
 const TYPING_MS = 1200; // between two keys
 const KNOWS_OPEN = CSS.supports("selector(select:open)");
 const sent = new WeakSet();
