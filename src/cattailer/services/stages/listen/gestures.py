@@ -13,8 +13,9 @@ from cattailer.services.session.editing import Edit, editing
 from cattailer.store.models import Group, Mix, Return, Route, Track
 
 MOVE_S = 1.0
-NOT_HEARD = (409, 503)
-"""Another session is open, or no engine runs. What was moved is written down all the same."""
+NOT_HEARD = (404, 409, 503)
+"""The engine does not have it, perhaps only not yet, another session is open, or no engine runs. What was moved is
+written down all the same."""
 _INSIDE = {CLICK: "Click", GUIDE: "Guide notes"}
 _WORDS = {
     "fader_db": "fader", "level_db": "level", "live_db": "live level", "playback_db": "playback level",
@@ -23,7 +24,8 @@ _WORDS = {
 
 
 def move(desk: Desk, session_id: int, moves: Sequence[Move | Step]) -> None:
-    """Heard at once, where this session is open; nothing is written down. Raises Refusal for what cannot be moved."""
+    """Heard at once, where this session is open and the engine has it; nothing is written down. Raises Refusal for what
+    cannot be moved."""
     to = [(*m.of, m.value) for m in moves if isinstance(m, Move)]
     by = [(*s.of, s.by) for s in moves if isinstance(s, Step)]
     try:
