@@ -77,7 +77,8 @@ function asked() {
 }
 
 function find() {
-  const [name, value] = Object.entries(chosen ?? {})[1] ?? [];
+  if (!chosen) return undefined;
+  const [, [name, value]] = Object.entries(chosen);
   return [...document.querySelectorAll(`#rows :is(.cell, .ear, .chip)[data-${name}="${value}"]`)]
     .find((one) => (one.closest("[data-end]")?.dataset.end ?? "") === chosen.end);
 }

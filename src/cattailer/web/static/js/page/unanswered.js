@@ -13,6 +13,7 @@ export function startUnanswered() {
   document.addEventListener("htmx:beforeRequest", ({ detail: { xhr, elt, requestConfig } }) => {
     waiting.add(xhr);
     if (requestConfig.verb === "post" && elt.matches(FIELDS)) fields.set(xhr, elt);
+    // At once, for what hears of the answer fetches rows; "loadend" comes after.
     for (const end of ["load", "error", "abort"]) xhr.addEventListener(end, () => fields.delete(xhr));
     const ended = new Promise((done) => { xhr.addEventListener("loadend", done); });
     if (requestConfig.verb === "post") posts.add(ended);
@@ -33,5 +34,5 @@ export function startUnanswered() {
 
 // Whether a field within an element was sent and not answered yet.
 export function posting(home) {
-  return [...fields.values()].some((field) => home.contains(field));
+  return [...fields.values()].some((field) => home?.contains(field));
 }
